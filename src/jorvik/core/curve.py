@@ -1,0 +1,30 @@
+"""The bend: one law of curvature for stages, drawn curves and routes."""
+
+import math
+
+from jorvik.core.kernels import inline_kernel
+
+
+@inline_kernel
+def bend(x: float, k: float) -> float:
+    """Return B(x, k) = (1 - e^(-kx)) / (1 - e^(-k)), the bend from 0 to 1 over x in 0..1.
+
+    ``k`` > 0 is quick at first, ``k`` < 0 is slow at first, and B(x, 0) = x. ``expm1`` keeps the quotient exact as
+    k nears 0.
+
+    >>> bend(0.5, 0.0)
+    0.5
+    >>> round(bend(0.5, 2.0), 6)
+    0.731059
+    """
+    if k == 0.0 or abs(k) < 1e-12:
+        return x
+    return math.expm1(-k * x) / math.expm1(-k)
+
+
+@inline_kernel
+def bend_signed(x: float, k: float) -> float:
+    """Return the bend of the size of ``x``, with the sign of ``x``."""
+    if k == 0.0:
+        return x
+    return math.copysign(bend(abs(x), k), x)

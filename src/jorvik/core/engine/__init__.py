@@ -1,0 +1,1 @@
+"""A patch compiled to a flat program, and the program run: the trace."""

@@ -1,0 +1,150 @@
+"""A program run: block after block, cut wherever the caller likes, the same numbers each time."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from jorvik.core.engine.dispatch import run_block
+from jorvik.core.engine.notes import Player, run_length, voices
+from jorvik.core.engine.program import Lane, Program, compile_patch
+from jorvik.core.kernels import Floats
+from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
+from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
+
+BLOCK = 512
+"""Samples run at a time: few enough that a large patch's rows stay near the processor."""
+
+
+class Cancelled(Exception):
+    """The caller no longer wants the result."""
+
+
+def never() -> bool:
+    """Say that nobody has cancelled."""
+    return False
+
+
+@dataclass(frozen=True)
+class Block:
+    """A stretch of a run: ``rows[:, i]`` is sample ``first + i``. The table is reused: copy what is to be kept."""
+
+    first: int
+    rows: Floats
+
+
+class Run:
+    """One voice of a patch, run from its first sample to its last.
+
+    >>> from jorvik.core.patch import check_patch
+    >>> run = Run(check_patch({"format": "jorvik-patch", "version": 1}))
+    >>> sum(block.rows.shape[1] for block in run.blocks())
+    72000
+    """
+
+    def __init__(self, patch: Patch, rate: int = DEFAULT_RATE, voice: int = 0) -> None:
+        if not MIN_RATE <= rate <= MAX_RATE:
+            raise Problem("the sample rate", f"{rate} Hz", f"{MIN_RATE} to {MAX_RATE} Hz")
+        played = voices(patch, rate)
+        if not 0 <= voice < len(played):
+            raise Problem("the voice", f"number {voice + 1}", f"1 to {len(played)}, as many as this patch plays")
+        self.patch = patch
+        self.rate = rate
+        self.notes = played[voice]
+        self.length = run_length(patch, rate)
+        self.program: Program = compile_patch(patch)
+        note_slots = self.program.code.modules["p"][1:] - 1
+        self.program.p[note_slots] = float(self.notes[0].number)
+
+    def blocks(self, edges: Sequence[int] | None = None, cancelled: Callable[[], bool] = never) -> Iterator[Block]:
+        """Yield the run as blocks that end at ``edges`` (rising, the last of them the length of the run).
+
+        Raises Cancelled soon after ``cancelled`` has said so.
+        """
+        ends = list(edges) if edges is not None else [*range(BLOCK, self.length, BLOCK), self.length]
+        program = self.program
+        p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
+        player = Player(program, self.notes, self.rate)
+        widest = max(np.diff([0, *ends]), default=0)
+        table = np.zeros((program.rows, int(widest) + 1))
+        step = run_block()
+        first = 0
+        for end in ends:
+            if cancelled():
+                raise Cancelled
+            if end == first:
+                continue
+            rows = table[:, : end - first + 1]
+            events = np.zeros(end - first, dtype=np.int64)
+            player.fill(rows, events, first)
+            step(program.code, rows, p, s, program.d, x, events, first, 1.0 / self.rate)
+            yield Block(first, rows[:, 1:])
+            first = end
+
+
+@dataclass(frozen=True)
+class LaneTrace:
+    """A destination over time: arrays of one number a sample, in the destination's units."""
+
+    lane: Lane
+    base: Floats
+    raw: Floats
+    """Before the clamp."""
+    value: Floats
+    contributions: dict[str, Floats]
+    """By route: what an add gives, in the modulation unit; the factor of a scale; the base that a range sets."""
+
+
+@dataclass(frozen=True)
+class Trace:
+    """Everything that a run made."""
+
+    rate: int
+    time_s: Floats
+    signals: dict[str, Floats]
+    """Every module's output by its id."""
+    performance: dict[str, Floats]
+    lanes: dict[str, LaneTrace]
+    """Every destination that something moves, and the pitch, by its name."""
+    run: Run = field(repr=False)
+
+
+def trace(patch: Patch, rate: int = DEFAULT_RATE, voice: int = 0, cancelled: Callable[[], bool] = never) -> Trace:
+    """Return a whole run at every sample.
+
+    Raises Problem when it would not fit into the memory that a trace may take.
+
+    >>> from jorvik.core.patch import check_patch
+    >>> lfo = {"id": "slow", "kind": "lfo", "rate": 2.0}
+    >>> t = trace(check_patch({"format": "jorvik-patch", "version": 1, "modules": [lfo]}))
+    >>> round(float(t.signals["slow"][6000]), 9)
+    1.0
+    """
+    run = Run(patch, rate, voice)
+    size = run.program.rows * run.length * 8
+    if size > MAX_TRACE_BYTES:
+        most = MAX_TRACE_BYTES // (run.program.rows * 8) / rate
+        found = f"{size / 1e9:.3g} GB of samples"
+        raise Problem("the trace", found, f"shorter, {most:.3g} s at most with all that this patch moves")
+    rows = np.empty((run.program.rows, run.length))
+    for block in run.blocks(cancelled=cancelled):
+        rows[:, block.first : block.first + block.rows.shape[1]] = block.rows
+    program = run.program
+    return Trace(
+        rate=rate,
+        time_s=np.arange(run.length) / rate,
+        signals={name: rows[row] for name, row in program.module_rows.items()},
+        performance={name: rows[row] for name, row in program.performance_rows.items()},
+        lanes={
+            name: LaneTrace(
+                lane,
+                base=rows[lane.row + 2],
+                raw=rows[lane.row + 1],
+                value=rows[lane.row],
+                contributions={route.id: rows[program.route_rows[route.id]] for route in lane.routes},
+            )
+            for name, lane in program.lanes.items()
+        },
+        run=run,
+    )

@@ -1,0 +1,58 @@
+"""The one door to the compiler, and the cache that keeps its work.
+
+A compiled kernel is kept on disk under a name made from the source of the whole ``core`` package, so that a
+change anywhere in it can never meet a stale kernel: the compiler on its own looks only at the file that holds
+a function, not at the functions which it calls.
+"""
+
+import hashlib
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import TypeVar, cast
+
+import llvmlite
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+F = TypeVar("F", bound=Callable[..., object])
+Floats = NDArray[np.float64]
+
+
+def source_digest() -> str:
+    """Return a short digest of this package's source and of the compiler's version."""
+    digest = hashlib.sha256(f"{numba.__version__} {llvmlite.__version__}".encode())
+    root = Path(__file__).parent
+    for path in sorted(root.rglob("*.py")):
+        digest.update(path.relative_to(root).as_posix().encode())
+        digest.update(path.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def cache_folder() -> Path:
+    """Return the folder that holds this version's kernels (created if missing).
+
+    ``JORVIK_CACHE`` names another place than ``~/.cache/jorvik``.
+    """
+    root = Path(os.environ.get("JORVIK_CACHE") or Path.home() / ".cache" / "jorvik")
+    folder = root / f"kernels-{DIGEST}"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+DIGEST = source_digest()
+numba.config.CACHE_DIR = str(cache_folder())
+
+
+def kernel(function: F) -> F:
+    """Compile a function to machine code, without Python objects, free of the interpreter lock, cached on disk.
+
+    Division by zero follows floating-point rules instead of raising.
+    """
+    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))
+
+
+def inline_kernel(function: F) -> F:
+    """Compile a small function that only other kernels call; it is part of their cached code."""
+    return cast(F, numba.njit(nogil=True, error_model="numpy")(function))

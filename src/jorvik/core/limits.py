@@ -1,0 +1,28 @@
+"""Every limit of the product, in one place, with the reason for each."""
+
+from typing import Final
+
+MAX_MODULES: Final = 64
+MAX_ROUTES: Final = 256
+MAX_NOTES: Final = 64
+MAX_POINTS: Final = 512
+MAX_SECONDS: Final = 60.0
+"""Length of a run, tail included."""
+
+MIN_RATE: Final = 4_000
+MAX_RATE: Final = 192_000
+DEFAULT_RATE: Final = 48_000
+
+MAX_TEXT: Final = 20_000
+"""Characters of a patch's notes."""
+
+MAX_NAME: Final = 120
+"""Characters of a name or a tag."""
+
+MAX_DOCUMENT_BYTES: Final = 4_000_000
+"""A patch at every other limit stays well under this."""
+
+MAX_TRACE_BYTES: Final = 2_000_000_000
+"""A trace kept whole in memory: over this it is refused, and the streamed forms remain."""
+
+MAX_BEND: Final = 12.0

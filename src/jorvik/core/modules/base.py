@@ -1,0 +1,244 @@
+"""What every module kind has in common, and how a kind says what it is.
+
+A kind is one file in this folder: a class, its parameters as fields, and a function ``step`` that makes one sample.
+Everything else (the engine, the JSON Schema, the catalogue, the forms on the screen, the documentation) reads it
+from there.
+"""
+
+from collections.abc import Callable
+from typing import Annotated, Any, ClassVar, Final, Literal, get_args
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, field_validator
+from pydantic_core import PydanticCustomError
+
+from jorvik.core.limits import MAX_BEND, MAX_POINTS, MAX_SECONDS
+from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.tempo import Tempo, is_note_value
+
+START: Final = 1
+"""Event: the first sample of the run."""
+NOTE_ON: Final = 2
+"""Event: a note begins, and sources that restart with the note do so."""
+NOTE_OFF: Final = 4
+"""Event: the gate falls."""
+GATE: Final = 8
+"""Event: the note is held."""
+
+Law = Literal["sum", "octaves", "semitones"]
+"""How what moves a value adds to it: in its own unit, or as a ratio of 2 to the sum of octaves or semitones."""
+
+
+def _check_id(value: str) -> str:
+    if value != value.strip() or any(c in ".:" or not c.isprintable() for c in value):
+        raise PydanticCustomError("id", "an id without dots, colons or blanks at its ends")
+    if value in PERFORMANCE_SIGNALS:
+        raise PydanticCustomError("id", "another id: this one is the name of a performance signal")
+    return value
+
+
+def _check_note_value(value: str) -> str:
+    if not is_note_value(value):
+        raise PydanticCustomError("note_value", "a number, or a note value as 1/4, 1/8d, 1/16t or 2bar")
+    return value
+
+
+Identifier = Annotated[str, Field(min_length=1, max_length=64), AfterValidator(_check_id)]
+NoteValue = Annotated[str, AfterValidator(_check_note_value)]
+Time = float | NoteValue
+"""A time in seconds, or a note value."""
+Rate = float | NoteValue
+"""A rate in hertz, or the note value of one period."""
+Signal = str | float
+"""The id of a module, the name of a performance signal, or a number."""
+
+
+def param(
+    default: float | str,
+    unit: str,
+    low: float,
+    high: float,
+    text: str,
+    *,
+    law: Law = "sum",
+    at_stage: bool = False,
+    movable: bool = True,
+) -> Any:
+    """Declare a number as a field: its default, unit, range, help, and how it can be moved.
+
+    ``at_stage`` says that it is read when a stage begins instead of at every sample.
+    """
+    about = {"role": "number", "unit": unit, "minimum": low, "maximum": high, "law": law}
+    return Field(default, description=text, json_schema_extra={**about, "movable": movable, "at_stage": at_stage})
+
+
+def seconds(default: float, text: str, *, low: float = 0.0, at_stage: bool = True) -> Any:
+    """Declare a time, in seconds or as a note value."""
+    return param(default, "s", low, MAX_SECONDS, text, at_stage=at_stage)
+
+
+def hertz(default: float, text: str, *, high: float = 96_000.0, low: float = 0.0) -> Any:
+    """Declare a rate or a frequency; it is moved in octaves."""
+    return param(default, "Hz", low, high, text, law="octaves")
+
+
+def bend_param(text: str) -> Any:
+    """Declare a bend, -12..12."""
+    return param(0.0, "bend", -MAX_BEND, MAX_BEND, text)
+
+
+def choice(default: str | bool | int | None, text: str, **limits: int) -> Any:
+    """Declare a choice or a count: a value of the patch that nothing moves."""
+    extra: dict[str, Any] = {"role": "choice", "movable": False, **limits}
+    return Field(default, description=text, json_schema_extra=extra)
+
+
+def signal(text: str) -> Any:
+    """Declare an input: the id of a module, a performance signal, or a number (0 when left out)."""
+    return Field(0.0, description=text, json_schema_extra={"role": "signal"})
+
+
+def data(default: Any, text: str, role: str = "points") -> Any:
+    """Declare a list that the step reads as packed numbers."""
+    return Field(default, description=text, json_schema_extra={"role": role})
+
+
+def field_facts(field: Any) -> dict[str, Any]:
+    """Return what a field's declaration says of it beyond its type."""
+    extra = field.json_schema_extra
+    return extra if isinstance(extra, dict) else {}
+
+
+class Strict(BaseModel):
+    """A part of a document: unknown keys, numbers as text, NaN and infinities are refused; it never changes."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, allow_inf_nan=False)
+
+    @field_validator("*", mode="after")
+    @classmethod
+    def _in_range(cls, value: Any, info: ValidationInfo) -> Any:
+        facts = field_facts(cls.model_fields[info.field_name or ""])
+        low, high = facts.get("minimum"), facts.get("maximum")
+        if low is None or isinstance(value, bool) or not isinstance(value, int | float):
+            return value
+        if not low <= value <= high:
+            unit = facts.get("unit", "")
+            wanted = f"{low:g} to {high:g}{' ' + unit if unit in ('s', 'Hz', 'bpm', 'ms') else ''}"
+            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+        return value
+
+
+class Module(Strict):
+    """A source or a processor: an id, parameters, inputs, and one output signal."""
+
+    title: ClassVar[str]
+    """What the kind is called on the screen."""
+    role: ClassVar[Literal["source", "processor", "control"]] = "source"
+    reads: ClassVar[tuple[str, ...]] = ()
+    """Performance signals (or the pitch lane) that the step reads after its own inputs."""
+    control: ClassVar[tuple[str, str] | None] = None
+    """A parameter whose base a control lane may play, and the lane's prefix before the id."""
+    kernel: ClassVar[Callable[..., float]]
+    """The compiled sample step, set from the file's function of that name."""
+
+    id: Identifier
+    kind: str
+
+    @classmethod
+    def slots(cls) -> tuple[str, ...]:
+        """Return the scalar parameters in the order in which the step finds them in ``p``."""
+        roles = ("number", "choice")
+        return tuple(n for n, f in cls.model_fields.items() if field_facts(f).get("role") in roles)
+
+    @classmethod
+    def slot(cls, name: str) -> int:
+        """Return the place of a scalar parameter in ``p``.
+
+        After the parameters come ``stream``, the number of the module's random stream, and ``note``, the number of
+        the note that a voice plays first.
+        """
+        return (*cls.slots(), "stream", "note").index(name)
+
+    @classmethod
+    def choices(cls, name: str) -> tuple[Any, ...]:
+        """Return the values that a choice may take, in the order of the numbers that the step sees."""
+        return get_args(cls.model_fields[name].annotation)
+
+    def slot_values(self, tempo: Tempo) -> list[float]:
+        """Return the base of every scalar parameter: seconds, hertz, numbers; a choice as its place, none as -1."""
+        return [self.slot_value(name, tempo) for name in self.slots()]
+
+    def slot_value(self, name: str, tempo: Tempo) -> float:
+        """Return the base of one scalar parameter."""
+        value = getattr(self, name)
+        if value is None:
+            return -1.0
+        if not isinstance(value, str):
+            return float(value)
+        facts = field_facts(type(self).model_fields[name])
+        if facts["role"] == "choice":
+            return float(self.choices(name).index(value))
+        return tempo.hertz(value) if facts["unit"] == "Hz" else tempo.seconds(value)
+
+    def input_signals(self) -> list[tuple[str, Signal]]:
+        """Return the path and the value of each input, in the order in which the step finds them in ``x``."""
+        fields = type(self).model_fields.items()
+        return [(n, getattr(self, n)) for n, f in fields if field_facts(f).get("role") == "signal"]
+
+    def reads_now(self) -> tuple[str, ...]:
+        """Return the signals of ``reads`` that these settings need."""
+        return self.reads
+
+    def packed(self) -> list[float]:
+        """Return the lists of the patch as the flat numbers ``d`` that the step reads."""
+        return []
+
+    def state_size(self) -> int:
+        """Return how many numbers the step keeps from sample to sample."""
+        return 0
+
+    def span(self) -> tuple[float, float]:
+        """Return the nominal least and greatest output, for a scale to draw it on."""
+        return (0.0, 1.0)
+
+    def summary(self) -> str:
+        """Return one line that says what this module does, in a practitioner's words."""
+        return self.title
+
+
+def time_text(value: float | str) -> str:
+    """Return a time as it is read on the sheet: ``90 ms``, ``1.5 s`` or the note value.
+
+    >>> time_text(0.09)
+    '90 ms'
+    """
+    if isinstance(value, str):
+        return value
+    return f"{value * 1000:.4g} ms" if value < 1.0 else f"{value:.4g} s"
+
+
+def rate_text(value: float | str) -> str:
+    """Return a rate as it is read on the sheet: ``5.1 Hz``, ``2.2 kHz`` or ``every 1/8``."""
+    if isinstance(value, str):
+        return f"every {value}"
+    return f"{value:.4g} Hz" if value < 1000.0 else f"{value / 1000:.4g} kHz"
+
+
+def signal_text(value: Signal) -> str:
+    """Return an input as it is read: the name, or the number."""
+    return value.replace("_", " ") if isinstance(value, str) else f"{value:g}"
+
+
+def check_points(points: list[list[float]], least: int) -> list[list[float]]:
+    """Return drawn points when each is [x, y] or [x, y, bend], x never falls, and there are enough of them."""
+    if not least <= len(points) <= MAX_POINTS:
+        raise PydanticCustomError("points", f"{least} to {MAX_POINTS} points")
+    before = -float("inf")
+    for index, point in enumerate(points):
+        if not 2 <= len(point) <= 3:
+            raise PydanticCustomError("points", f"point {index} as [x, y] or [x, y, bend]")
+        if point[0] < before:
+            raise PydanticCustomError("points", f"point {index} at or after the one before it")
+        if len(point) == 3 and abs(point[2]) > MAX_BEND:
+            raise PydanticCustomError("points", f"the bend of point {index} within -12 to 12")
+        before = point[0]
+    return points

@@ -1,0 +1,44 @@
+"""Clock: pulses locked to the tempo."""
+
+import math
+from typing import ClassVar, Literal
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import START, Module, Rate, choice, hertz, param, rate_text
+from jorvik.core.waves import EDGE, PHASE_STATES, advance
+
+
+class Clock(Module):
+    """A train of 0/1 pulses that counts from time 0, divided, multiplied, and delayed by a share of a step."""
+
+    title: ClassVar[str] = "Clock"
+
+    kind: Literal["clock"]
+    rate: Rate = hertz("1/4", "Pulses a second, or the note value from one to the next.")
+    divide: int = choice(1, "Let one pulse in so many through.", minimum=1, maximum=256)
+    multiply: int = choice(1, "Make so many pulses of each.", minimum=1, maximum=256)
+    delay: float = param(0.0, "ratio", 0.0, 1.0, "Share of a step by which each pulse comes late.")
+    width: float = param(0.5, "ratio", 0.0, 1.0, "Share of the step for which the pulse is up.")
+
+    def state_size(self) -> int:
+        """Phase (2), and whole steps so far."""
+        return PHASE_STATES + 1
+
+    def summary(self) -> str:
+        """Say the rate."""
+        ratio = f" x {self.multiply}" if self.multiply > 1 else ""
+        ratio += f" / {self.divide}" if self.divide > 1 else ""
+        return f"pulses, {rate_text(self.rate)}{ratio}"
+
+
+_RATE, _DIVIDE, _MULTIPLY, _DELAY, _WIDTH = (Clock.slot(n) for n in ("rate", "divide", "multiply", "delay", "width"))
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample, then move on."""
+    if events & START:
+        s[:] = 0.0
+    at = s[PHASE_STATES] + s[0] - p[_DELAY] + EDGE
+    s[PHASE_STATES] += advance(s, p[_RATE] * p[_MULTIPLY] / p[_DIVIDE] * dt)
+    return 1.0 if at >= 0.0 and at - math.floor(at) < p[_WIDTH] else 0.0

@@ -1,0 +1,155 @@
+"""Envelope: a shape that a note opens, holds and releases."""
+
+from typing import ClassVar, Literal
+
+from jorvik.core.curve import bend
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import (
+    NOTE_OFF,
+    NOTE_ON,
+    START,
+    Module,
+    Time,
+    bend_param,
+    choice,
+    param,
+    seconds,
+    time_text,
+)
+
+
+class Envelope(Module):
+    """Delay, attack, hold, decay, sustain and release, each stage bent as wished.
+
+    Stages follow each other in continuous time: a stage that ends between two samples hands what is left of the
+    sample to the next, so that the curve does not depend on the sample rate.
+    """
+
+    title: ClassVar[str] = "Envelope"
+    reads: ClassVar[tuple[str, ...]] = ("velocity",)
+
+    kind: Literal["envelope"]
+    delay_s: Time = seconds(0.0, "Wait before the attack.")
+    attack_s: Time = seconds(0.005, "Time from the start value up to 1.")
+    hold_s: Time = seconds(0.0, "Time at 1 before the decay.")
+    decay_s: Time = seconds(0.2, "Time from 1 down to the sustain level.")
+    sustain: float = param(0.7, "ratio", 0.0, 1.0, "Level while the note is held after the decay.")
+    release_s: Time = seconds(0.2, "Time from wherever it is down to 0 after note-off.")
+    attack_bend: float = bend_param("Above 0 the attack is quick at first, below 0 slow at first.")
+    decay_bend: float = bend_param("Above 0 the decay is quick at first, below 0 slow at first.")
+    release_bend: float = bend_param("Above 0 the release is quick at first, below 0 slow at first.")
+    mode: Literal["gate", "trigger", "loop"] = choice(
+        "gate",
+        "gate waits at sustain until note-off; trigger runs through, deaf to note-off; loop repeats attack, hold "
+        "and decay while the note is held.",
+    )
+    restart: Literal["zero", "current"] = choice(
+        "zero", "Where a new note starts the attack from: 0, or the value that the envelope has."
+    )
+    velocity_depth: float = param(
+        0.0, "ratio", 0.0, 1.0, "How far a soft note lowers the whole envelope: x (1 - d + d * velocity)."
+    )
+
+    def state_size(self) -> int:
+        """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on."""
+        return 5
+
+    def summary(self) -> str:
+        """Say the times and the level."""
+        up = f"{time_text(self.attack_s)} up"
+        if self.mode == "gate":
+            return f"{up}, {time_text(self.decay_s)} to {self.sustain * 100:.3g} %"
+        return f"{up}, {time_text(self.decay_s)} down, {'runs through' if self.mode == 'trigger' else 'loops'}"
+
+
+_DELAY_S, _ATTACK_S, _HOLD_S = (Envelope.slot(n) for n in ("delay_s", "attack_s", "hold_s"))
+_DECAY_S, _SUSTAIN, _RELEASE_S = (Envelope.slot(n) for n in ("decay_s", "sustain", "release_s"))
+_ATTACK_BEND, _DECAY_BEND, _RELEASE_BEND = (Envelope.slot(f"{n}_bend") for n in ("attack", "decay", "release"))
+_MODE, _RESTART, _DEPTH = (Envelope.slot(n) for n in ("mode", "restart", "velocity_depth"))
+_TRIGGER, _LOOP = (Envelope.choices("mode").index(n) for n in ("trigger", "loop"))
+_STAGE, _BEGAN, _LENGTH, _FROM, _NOTE = range(5)
+_IDLE, _IN_DELAY, _IN_ATTACK, _IN_HOLD, _IN_DECAY, _IN_SUSTAIN, _IN_RELEASE = range(7)
+_MOST_STAGES = 64
+
+
+@inline_kernel
+def _enter(p: Floats, s: Floats, stage: int, began: float, value: float) -> None:
+    """Begin a stage: its time is read here."""
+    s[_STAGE] = stage
+    s[_BEGAN] = began
+    s[_FROM] = value
+    if stage == _IN_DELAY:
+        s[_LENGTH] = p[_DELAY_S]
+    elif stage == _IN_ATTACK:
+        s[_LENGTH] = p[_ATTACK_S]
+    elif stage == _IN_HOLD:
+        s[_LENGTH] = p[_HOLD_S]
+    elif stage == _IN_DECAY:
+        s[_LENGTH] = p[_DECAY_S]
+    elif stage == _IN_RELEASE:
+        s[_LENGTH] = p[_RELEASE_S]
+
+
+@inline_kernel
+def _pass_ended_stages(p: Floats, s: Floats, now: float) -> None:
+    """Go through every stage that has ended by ``now``; a loop of no length rests at its sustain level."""
+    for turn in range(_MOST_STAGES):
+        stage = int(s[_STAGE])
+        end = s[_BEGAN] + s[_LENGTH]
+        if stage == _IDLE or stage == _IN_SUSTAIN or now < end:
+            return
+        if turn == _MOST_STAGES - 1:
+            end = now
+        if stage == _IN_DELAY:
+            _enter(p, s, _IN_ATTACK, end, s[_FROM])
+        elif stage == _IN_ATTACK:
+            _enter(p, s, _IN_HOLD, end, 1.0)
+        elif stage == _IN_HOLD:
+            _enter(p, s, _IN_DECAY, end, 1.0)
+        elif stage == _IN_RELEASE:
+            _enter(p, s, _IDLE, end, 0.0)
+        elif p[_MODE] == _TRIGGER:
+            _enter(p, s, _IN_RELEASE, end, p[_SUSTAIN])
+        elif p[_MODE] == _LOOP and p[_ATTACK_S] + p[_HOLD_S] + p[_DECAY_S] > 0.0:
+            _enter(p, s, _IN_ATTACK, end, p[_SUSTAIN])
+        else:
+            _enter(p, s, _IN_SUSTAIN, end, p[_SUSTAIN])
+
+
+@inline_kernel
+def _value(p: Floats, s: Floats, now: float) -> float:
+    """Return the value within the present stage."""
+    stage = int(s[_STAGE])
+    if stage == _IDLE:
+        return 0.0
+    if stage == _IN_SUSTAIN:
+        return p[_SUSTAIN]
+    if stage == _IN_DELAY or stage == _IN_HOLD:
+        return s[_FROM]
+    x = (now - s[_BEGAN]) / s[_LENGTH]
+    if stage == _IN_ATTACK:
+        return s[_FROM] + (1.0 - s[_FROM]) * bend(x, p[_ATTACK_BEND])
+    if stage == _IN_DECAY:
+        return 1.0 + (p[_SUSTAIN] - 1.0) * bend(x, p[_DECAY_BEND])
+    return s[_FROM] * (1.0 - bend(x, p[_RELEASE_BEND]))
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample of the envelope."""
+    if events & (START | NOTE_ON | NOTE_OFF):
+        if events & NOTE_ON:
+            value = 0.0
+            if p[_RESTART] != 0.0:
+                _pass_ended_stages(p, s, (n - s[_NOTE]) * dt)
+                value = _value(p, s, (n - s[_NOTE]) * dt)
+            s[_NOTE] = n
+            _enter(p, s, _IN_DELAY, 0.0, value)
+        now = (n - s[_NOTE]) * dt
+        _pass_ended_stages(p, s, now)
+        stage = int(s[_STAGE])
+        if events & NOTE_OFF and p[_MODE] != _TRIGGER and stage != _IDLE and stage != _IN_RELEASE:
+            _enter(p, s, _IN_RELEASE, now, _value(p, s, now))
+    now = (n - s[_NOTE]) * dt
+    _pass_ended_stages(p, s, now)
+    return _value(p, s, now) * (1.0 - p[_DEPTH] + p[_DEPTH] * x[0])

@@ -1,0 +1,76 @@
+"""Control filter: a resonant filter for control signals, up into audio rate."""
+
+import math
+from typing import ClassVar, Literal
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import START, Module, Signal, choice, hertz, param, rate_text, signal, signal_text
+
+
+class Filter(Module):
+    """A trapezoidal state-variable filter, from rest, its frequency read at every sample.
+
+    Source of the form: the trapezoidal integration of the state-variable filter (Zavalishin, "The Art of VA Filter
+    Design", ch. 4; the same unknowns as in the model: g = tan(pi f / fs), k = 1/q).
+    """
+
+    title: ClassVar[str] = "Control filter"
+    role: ClassVar[Literal["source", "processor", "control"]] = "processor"
+
+    kind: Literal["filter"]
+    input: Signal = signal("What is filtered.")
+    response: Literal["low", "high", "band", "notch"] = choice("low", "What passes.")
+    frequency_hz: float = hertz(10.0, "Corner or centre, in hertz.", low=1e-3, high=96_000.0)
+    q: float = param(0.5, "Q", 0.5, 1e4, "Resonance: 0.5 does not ring, 10 rings for ten bounces.")
+    coupling: Literal["dc", "ac"] = choice("dc", "ac takes a standing offset out before the filter.")
+    coupling_hz: float = hertz(1.0, "Corner of the coupling's high-pass.", low=1e-3, high=96_000.0)
+    gain: float = param(1.0, "ratio", -1000.0, 1000.0, "The output is multiplied by this.")
+
+    def state_size(self) -> int:
+        """Two integrators, the coupling's integrator, the frequency last used and its g."""
+        return 5
+
+    def span(self) -> tuple[float, float]:
+        """As wide as any nominal signal."""
+        return (-1.0, 1.0)
+
+    def summary(self) -> str:
+        """Say what is filtered, how and where."""
+        return f"{self.response} of {signal_text(self.input)}, {rate_text(self.frequency_hz)}, Q {self.q:g}"
+
+
+_RESPONSE, _FREQUENCY, _Q, _AC = (Filter.slot(n) for n in ("response", "frequency_hz", "q", "coupling"))
+_COUPLING_HZ, _GAIN = Filter.slot("coupling_hz"), Filter.slot("gain")
+_LOW, _HIGH, _BAND, _NOTCH = range(4)
+_S1, _S2, _BLOCKED, _LAST_HZ, _G = range(5)
+_TOP = 0.4999
+"""Share of the sample rate under which a corner is kept: at one half the tangent has no value."""
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample."""
+    if events & START:
+        s[:] = 0.0
+    y = x[0]
+    if p[_AC] != 0.0:
+        g = math.tan(math.pi * min(p[_COUPLING_HZ] * dt, _TOP))
+        v = (y - s[_BLOCKED]) * g / (1.0 + g)
+        low = v + s[_BLOCKED]
+        s[_BLOCKED] = low + v
+        y -= low
+    if p[_FREQUENCY] != s[_LAST_HZ]:
+        s[_LAST_HZ] = p[_FREQUENCY]
+        s[_G] = math.tan(math.pi * min(p[_FREQUENCY] * dt, _TOP))
+    g, k = s[_G], 1.0 / p[_Q]
+    v1 = (s[_S1] + g * (y - s[_S2])) / (1.0 + g * (g + k))
+    v2 = s[_S2] + g * v1
+    s[_S1], s[_S2] = 2.0 * v1 - s[_S1], 2.0 * v2 - s[_S2]
+    response = int(p[_RESPONSE])
+    if response == _LOW:
+        return p[_GAIN] * v2
+    if response == _BAND:
+        return p[_GAIN] * k * v1
+    if response == _HIGH:
+        return p[_GAIN] * (y - k * v1 - v2)
+    return p[_GAIN] * (y - k * v1)

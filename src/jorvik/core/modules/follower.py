@@ -1,0 +1,44 @@
+"""Follower: how strong a signal is, over time."""
+
+import math
+from typing import ClassVar, Literal
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import START, Module, Signal, Time, seconds, signal, signal_text, time_text
+
+
+class Follower(Module):
+    """A one-pole follower of the size of its input, with one time constant up and one down, from 0."""
+
+    title: ClassVar[str] = "Follower"
+    role: ClassVar[Literal["source", "processor", "control"]] = "processor"
+
+    kind: Literal["follower"]
+    input: Signal = signal("What is followed.")
+    attack_s: Time = seconds(0.01, "Time constant of the rise.", at_stage=False)
+    release_s: Time = seconds(0.1, "Time constant of the fall.", at_stage=False)
+
+    def state_size(self) -> int:
+        """The output before."""
+        return 1
+
+    def summary(self) -> str:
+        """Say what is followed, and how fast."""
+        return f"follows {signal_text(self.input)}, {time_text(self.attack_s)} up, {time_text(self.release_s)} down"
+
+
+_ATTACK, _RELEASE = Follower.slot("attack_s"), Follower.slot("release_s")
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample."""
+    if events & START:
+        s[0] = 0.0
+    gap = abs(x[0]) - s[0]
+    time = p[_ATTACK] if gap > 0.0 else p[_RELEASE]
+    if time <= 0.0:
+        s[0] = abs(x[0])
+    else:
+        s[0] -= gap * math.expm1(-dt / time)
+    return s[0]

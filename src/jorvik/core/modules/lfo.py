@@ -1,0 +1,104 @@
+"""Low-frequency oscillator: a repeating shape, at any rate up to half the sample rate."""
+
+from typing import ClassVar, Literal
+
+from pydantic import field_validator, model_validator
+from pydantic_core import PydanticCustomError
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import (
+    NOTE_ON,
+    START,
+    Module,
+    Rate,
+    Time,
+    check_points,
+    choice,
+    data,
+    hertz,
+    param,
+    rate_text,
+    seconds,
+    time_text,
+)
+from jorvik.core.waves import EDGE, PHASE_STATES, advance, pack_points, wave
+
+
+class Lfo(Module):
+    """A repeating shape with a rate, a start rule, a delay and a fade-in. A new rate never makes the phase jump."""
+
+    title: ClassVar[str] = "LFO"
+
+    kind: Literal["lfo"]
+    shape: Literal["sine", "triangle", "saw_up", "saw_down", "square", "drawn"] = choice(
+        "sine", "The shape of one cycle; drawn follows the points."
+    )
+    rate: Rate = hertz(1.0, "Cycles a second, or the note value of one cycle.")
+    phase: float = param(0.0, "cycle", 0.0, 1.0, "Where in the cycle it starts.", at_stage=True)
+    pulse_width: float = param(0.5, "ratio", 0.0, 1.0, "Share of the cycle that a square stays up.")
+    polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
+    start: Literal["note", "free", "once"] = choice(
+        "note", "note restarts with each note; free runs from time 0; once stops after one cycle and holds its end."
+    )
+    delay_s: Time = seconds(0.0, "Silence after the note begins.", at_stage=False)
+    fade_in_s: Time = seconds(0.0, "Straight fade-in after the delay.", at_stage=False)
+    points: list[list[float]] = data([], "The drawn cycle: [x, y, bend to the next] with x in 0..1.")
+
+    @field_validator("points")
+    @classmethod
+    def _points(cls, value: list[list[float]]) -> list[list[float]]:
+        return check_points(value, 0)
+
+    @model_validator(mode="after")
+    def _drawn_needs_points(self) -> "Lfo":
+        if self.shape == "drawn" and len(self.points) < 2:
+            raise PydanticCustomError("points", "at least two points for a drawn shape")
+        return self
+
+    def packed(self) -> list[float]:
+        """The drawn points."""
+        return pack_points(self.points)
+
+    def state_size(self) -> int:
+        """Phase (2), samples since the note began, cycles since then, the value last made."""
+        return PHASE_STATES + 3
+
+    def span(self) -> tuple[float, float]:
+        """By polarity."""
+        return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
+
+    def summary(self) -> str:
+        """Say shape, rate and when it is heard."""
+        text = f"{self.shape.replace('_', ' ')}, {rate_text(self.rate)}"
+        if self.fade_in_s or self.delay_s:
+            return f"{text}, fades in from {time_text(self.delay_s)}"
+        return f"{text}, {'free' if self.start == 'free' else self.start}"
+
+
+_SHAPE, _RATE, _PHASE, _WIDTH = (Lfo.slot(n) for n in ("shape", "rate", "phase", "pulse_width"))
+_UNIPOLAR, _START_RULE, _DELAY, _FADE = (Lfo.slot(n) for n in ("polarity", "start", "delay_s", "fade_in_s"))
+_FREE, _ONCE = (Lfo.choices("start").index(n) for n in ("free", "once"))
+_SINCE, _CYCLES, _LAST = range(PHASE_STATES, PHASE_STATES + 3)
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample of the LFO, then move its phase on."""
+    if events & (START | NOTE_ON):
+        s[_SINCE] = 0.0
+        if events & START or p[_START_RULE] != _FREE:
+            s[:] = 0.0
+            s[0] = p[_PHASE] % 1.0
+    if p[_START_RULE] != _ONCE or s[_CYCLES] < 1.0 - EDGE:
+        s[_LAST] = wave(int(p[_SHAPE]), s[0], p[_WIDTH], d)
+        if p[_UNIPOLAR] != 0.0:
+            s[_LAST] = 0.5 * (s[_LAST] + 1.0)
+        advance(s, p[_RATE] * dt)
+        s[_CYCLES] += p[_RATE] * dt
+    t = s[_SINCE] * dt
+    s[_SINCE] += 1.0
+    if t < p[_DELAY]:
+        return 0.0
+    if t < p[_DELAY] + p[_FADE]:
+        return s[_LAST] * ((t - p[_DELAY]) / p[_FADE])
+    return s[_LAST]

@@ -1,0 +1,70 @@
+"""Mix: several signals made into one."""
+
+from typing import ClassVar, Literal
+
+from pydantic import Field
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.limits import MAX_MODULES
+from jorvik.core.modules.base import Module, Signal, Strict, choice, data, param, signal, signal_text
+
+
+class MixInput(Strict):
+    """One input of a mix: gain x signal + offset."""
+
+    source: Signal = signal("What is mixed in.")
+    gain: float = param(1.0, "ratio", -1000.0, 1000.0, "The signal is multiplied by this.")
+    offset: float = param(0.0, "signal", -1000.0, 1000.0, "Then this is added.")
+
+
+class Mix(Module):
+    """The sum, the larger, the smaller or the product of its inputs, each with a gain and an offset."""
+
+    title: ClassVar[str] = "Mix"
+    role: ClassVar[Literal["source", "processor", "control"]] = "processor"
+
+    kind: Literal["mix"]
+    inputs: list[MixInput] = Field(
+        [], max_length=MAX_MODULES, description="What is mixed.", json_schema_extra={"role": "mix_inputs"}
+    )
+    operation: Literal["sum", "max", "min", "product"] = choice("sum", "How they become one.")
+
+    def input_signals(self) -> list[tuple[str, Signal]]:
+        """The source of each input."""
+        return [(f"inputs[{i}].source", item.source) for i, item in enumerate(self.inputs)]
+
+    def packed(self) -> list[float]:
+        """Gain and offset of each input."""
+        return [value for item in self.inputs for value in (item.gain, item.offset)]
+
+    def span(self) -> tuple[float, float]:
+        """As wide as any nominal signal."""
+        return (-1.0, 1.0)
+
+    def summary(self) -> str:
+        """Say what is mixed, and how."""
+        return f"{self.operation} of {', '.join(signal_text(item.source) for item in self.inputs) or 'nothing yet'}"
+
+
+_OPERATION = Mix.slot("operation")
+_SUM, _MAX, _MIN, _PRODUCT = range(4)
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample."""
+    if x.size == 0:
+        return 0.0
+    operation = int(p[_OPERATION])
+    y = d[0] * x[0] + d[1]
+    for i in range(1, x.size):
+        term = d[2 * i] * x[i] + d[2 * i + 1]
+        if operation == _SUM:
+            y += term
+        elif operation == _MAX:
+            y = max(y, term)
+        elif operation == _MIN:
+            y = min(y, term)
+        else:
+            y *= term
+    return y

@@ -1,0 +1,46 @@
+"""Noise: a random number for each sample."""
+
+from typing import ClassVar, Literal
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import Module, choice
+from jorvik.core.randomness import uniform
+
+
+class Noise(Module):
+    """White or pink noise, made from seed, id and sample number, so that any stretch can be made alone."""
+
+    title: ClassVar[str] = "Noise"
+
+    kind: Literal["noise"]
+    colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
+    polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
+
+    def span(self) -> tuple[float, float]:
+        """By polarity."""
+        return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
+
+    def summary(self) -> str:
+        """Say the colour."""
+        return f"{self.colour}, {self.polarity}"
+
+
+_COLOUR, _UNIPOLAR, _STREAM = (Noise.slot(n) for n in ("colour", "polarity", "stream"))
+_PINK_ROWS = 16
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample of noise.
+
+    Pink is a sum of white rows, each held twice as long as the one before (Voss's method as told by Gardner,
+    Scientific American, April 1978); row r changes where n has a whole number of 2**r samples.
+    """
+    if p[_COLOUR] == 0.0:
+        y = uniform(p[_STREAM], 0, n)
+    else:
+        y = 0.0
+        for row in range(_PINK_ROWS):
+            y += uniform(p[_STREAM], row + 1, n >> row)
+        y /= _PINK_ROWS
+    return 0.5 * (y + 1.0) if p[_UNIPOLAR] != 0.0 else y

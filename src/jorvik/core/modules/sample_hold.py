@@ -1,0 +1,65 @@
+"""Sample-and-hold: a value kept from one rising edge to the next."""
+
+from typing import ClassVar, Literal
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import START, Module, Signal, choice, param, signal, signal_text
+
+
+class SampleHold(Module):
+    """Takes its input where the clock rises through the threshold, and keeps it. A falling edge does nothing.
+
+    With ``track`` it follows the input while the clock is high and keeps the last value while it is low. With
+    ``loop`` it takes that many values and then repeats them, one at each rising edge.
+    """
+
+    title: ClassVar[str] = "Sample-and-hold"
+    role: ClassVar[Literal["source", "processor", "control"]] = "processor"
+
+    kind: Literal["sample_hold"]
+    input: Signal = signal("What is sampled.")
+    clock: Signal = signal("Whose rising edge samples it.")
+    threshold: float = param(0.5, "signal", -100.0, 100.0, "The clock rises where it was at or under this and is now over.")
+    track: bool = choice(False, "Follow the input while the clock is over the threshold.")
+    loop: int | None = choice(None, "Repeat the first so many values taken, or none.", minimum=1, maximum=512)
+
+    def state_size(self) -> int:
+        """The value held, the clock before, values taken, then the values to repeat."""
+        return 3 + (self.loop or 0)
+
+    def span(self) -> tuple[float, float]:
+        """As wide as any nominal signal."""
+        return (-1.0, 1.0)
+
+    def summary(self) -> str:
+        """Say what is sampled by what."""
+        verb = "tracks" if self.track else "samples"
+        return f"{verb} {signal_text(self.input)} at {signal_text(self.clock)}"
+
+
+_THRESHOLD, _TRACK, _LOOP = (SampleHold.slot(n) for n in ("threshold", "track", "loop"))
+_INPUT, _CLOCK = range(2)
+_HELD, _BEFORE, _TAKEN, _MEMORY = range(4)
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample."""
+    high = x[_CLOCK] > p[_THRESHOLD]
+    rises = events & START or (high and s[_BEFORE] <= p[_THRESHOLD])
+    s[_BEFORE] = x[_CLOCK]
+    if p[_TRACK] != 0.0:
+        if high or events & START:
+            s[_HELD] = x[_INPUT]
+    elif rises:
+        length = int(p[_LOOP])
+        taken = int(s[_TAKEN])
+        if length < 1:
+            s[_HELD] = x[_INPUT]
+        else:
+            place = _MEMORY + taken % length
+            if taken < length:
+                s[place] = x[_INPUT]
+            s[_HELD] = s[place]
+            s[_TAKEN] = taken + 1.0 if taken < length else length + (taken + 1.0 - length) % length
+    return s[_HELD]

@@ -1,0 +1,53 @@
+"""Slew: a limit on how fast a signal rises and falls."""
+
+import math
+from typing import ClassVar, Literal
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.modules.base import START, Module, Signal, Time, choice, seconds, signal, signal_text, time_text
+
+
+class Slew(Module):
+    """Follows its input no faster than its rise and fall allow; starts at the input's first value."""
+
+    title: ClassVar[str] = "Slew"
+    role: ClassVar[Literal["source", "processor", "control"]] = "processor"
+
+    kind: Literal["slew"]
+    input: Signal = signal("What is followed.")
+    rise_s: Time = seconds(0.1, "Time to rise by 1 (linear), or the time constant (exponential).", at_stage=False)
+    fall_s: Time = seconds(0.1, "Time to fall by 1 (linear), or the time constant (exponential).", at_stage=False)
+    law: Literal["linear", "exponential"] = choice("linear", "A straight line, or a one-pole approach.")
+
+    def state_size(self) -> int:
+        """The output before."""
+        return 1
+
+    def span(self) -> tuple[float, float]:
+        """As wide as any nominal signal."""
+        return (-1.0, 1.0)
+
+    def summary(self) -> str:
+        """Say what is smoothed, and by how much."""
+        return f"smooths {signal_text(self.input)}, {time_text(self.rise_s)} up, {time_text(self.fall_s)} down"
+
+
+_RISE, _FALL, _LAW = (Slew.slot(n) for n in ("rise_s", "fall_s", "law"))
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample."""
+    if events & START:
+        s[0] = x[0]
+        return s[0]
+    gap = x[0] - s[0]
+    time = p[_RISE] if gap > 0.0 else p[_FALL]
+    if time <= 0.0:
+        s[0] = x[0]
+    elif p[_LAW] == 0.0:
+        most = dt / time
+        s[0] = x[0] if abs(gap) <= most else s[0] + math.copysign(most, gap)
+    else:
+        s[0] -= gap * math.expm1(-dt / time)
+    return s[0]

@@ -1,0 +1,70 @@
+"""Steps: a pattern of hits of unlike strength."""
+
+from typing import ClassVar, Literal
+
+from pydantic import field_validator
+from pydantic_core import PydanticCustomError
+
+from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.limits import MAX_POINTS
+from jorvik.core.modules.base import NOTE_ON, START, Module, Time, choice, data, param, seconds, time_text
+
+
+class Steps(Module):
+    """A row of hits from note-on, one each step: the hit's strength while its gate is open, else 0."""
+
+    title: ClassVar[str] = "Steps"
+
+    kind: Literal["steps"]
+    values: list[float] = data([1.0], "Strength of each hit, 0..1.", "numbers")
+    step: Time = seconds(0.25, "From one hit to the next.", low=1e-4)
+    gate: float = param(0.5, "ratio", 0.0, 1.0, "Share of the step for which the hit sounds.")
+    loop: bool = choice(False, "Begin again after the last hit.")
+
+    @field_validator("values")
+    @classmethod
+    def _values(cls, value: list[float]) -> list[float]:
+        if not 1 <= len(value) <= MAX_POINTS or not all(0.0 <= v <= 1.0 for v in value):
+            raise PydanticCustomError("values", f"1 to {MAX_POINTS} strengths, each 0 to 1")
+        return value
+
+    def packed(self) -> list[float]:
+        """Their number, then the strengths."""
+        return [float(len(self.values)), *self.values]
+
+    def state_size(self) -> int:
+        """Number of the step, when it began (s after note-on), its length, sample of note-on, whether it plays."""
+        return 5
+
+    def summary(self) -> str:
+        """Say how many hits, and how far apart."""
+        return f"{len(self.values)} hits, {time_text(self.step)} apart{', looped' if self.loop else ''}"
+
+
+_STEP, _GATE, _LOOP = (Steps.slot(n) for n in ("step", "gate", "loop"))
+_INDEX, _BEGAN, _LENGTH, _NOTE, _PLAYING = range(5)
+_NEAR = 1e-9
+_MOST_STEPS = 64
+
+
+@inline_kernel
+def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
+    """Make one sample; the length of a step is read when the step begins."""
+    if events & START:
+        s[:] = 0.0
+    if events & NOTE_ON:
+        s[_INDEX], s[_BEGAN], s[_NOTE], s[_PLAYING] = 0.0, 0.0, n, 1.0
+        s[_LENGTH] = p[_STEP]
+    if s[_PLAYING] == 0.0:
+        return 0.0
+    now = (n - s[_NOTE]) * dt + _NEAR
+    for _ in range(_MOST_STEPS):
+        if now < s[_BEGAN] + s[_LENGTH]:
+            break
+        s[_INDEX] += 1.0
+        s[_BEGAN] += s[_LENGTH]
+        s[_LENGTH] = p[_STEP]
+    index, count = int(s[_INDEX]), int(d[0])
+    if index >= count and p[_LOOP] == 0.0:
+        return 0.0
+    return d[1 + index % count] if now - s[_BEGAN] < p[_GATE] * s[_LENGTH] else 0.0

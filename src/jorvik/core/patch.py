@@ -1,0 +1,246 @@
+"""The patch document, version 1: strict, immutable, and the one form in which a patch is kept and passed on."""
+
+import json
+from collections.abc import Callable, Mapping
+from functools import cached_property
+from typing import Annotated, Any, Literal, NoReturn
+
+from pydantic import Field, ValidationError, field_validator
+from pydantic_core import PydanticCustomError
+
+from jorvik.core.destinations import UNBOUNDED, VOICE, Destination, of_parameter
+from jorvik.core.limits import (
+    MAX_BEND,
+    MAX_DOCUMENT_BYTES,
+    MAX_MODULES,
+    MAX_NAME,
+    MAX_ROUTES,
+    MAX_TEXT,
+)
+from jorvik.core.modules import KINDS, AnyModule
+from jorvik.core.modules.base import Identifier, Module, Signal, Strict, param
+from jorvik.core.performance import Performance
+from jorvik.core.problems import Problem, from_validation, shown
+from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.voice_settings import FilterSettings, Oscillators
+
+Mode = Literal["add", "scale", "range"]
+Polarity = Literal["as_is", "unipolar", "bipolar"]
+
+
+class Route(Strict):
+    """One sentence of a patch: what moves what, and how far."""
+
+    id: Identifier
+    source: str = Field(description="The id of a module, or a performance signal.")
+    destination: str = Field(description="A voice destination, <module id>.<parameter>, or route:<id>.amount.")
+    amount: float = Field(0.0, description="How far, in the destination's modulation unit; 0..1 for scale.")
+    mode: Mode = Field("add", description="Add to the base, scale the result, or take the base over a range.")
+    polarity: Polarity = Field("as_is", description="The source as it is, moved to 0..1, or moved to -1..1.")
+    bend: float = param(0.0, "bend", -MAX_BEND, MAX_BEND, "Bends the source, keeping its sign.")
+    via: str | None = Field(None, description="A signal that scales the source.")
+    via_depth: float = param(1.0, "ratio", 0.0, 1.0, "How much of the scaling is done.")
+    low: float | None = Field(None, description="For range: the base where the source is 0.")
+    high: float | None = Field(None, description="For range: the base where the source is 1.")
+    enabled: bool = Field(True, description="A route that is off is as if it were not there.")
+
+    @field_validator("amount", "low", "high")
+    @classmethod
+    def _bounded(cls, value: float | None) -> float | None:
+        if value is not None and abs(value) > UNBOUNDED:
+            raise PydanticCustomError("range", "{wanted}", {"wanted": f"within {-UNBOUNDED:g} to {UNBOUNDED:g}"})
+        return value
+
+
+class Voice(Strict):
+    """How notes take the voice, what stands still, and what makes the sound."""
+
+    mode: Literal["poly", "mono", "legato"] = "poly"
+    glide_ms: float = param(0.0, "ms", 0.0, 60_000.0, "Time of the glide to a new key, whatever the distance.")
+    bend_range_st: float = param(2.0, "st", 0.0, 60.0, "Semitones at the end of the bend wheel.")
+    base: dict[str, float] = Field(default_factory=dict, description="The set value of each destination.")
+    oscillators: Oscillators = Field(default_factory=Oscillators)
+    filter: FilterSettings = Field(default_factory=FilterSettings)
+
+    @field_validator("base")
+    @classmethod
+    def _known(cls, base: dict[str, float]) -> dict[str, float]:
+        for name, value in base.items():
+            if name not in VOICE:
+                raise PydanticCustomError("base", f"made of destinations of the voice; {shown(name)} is none")
+            at = VOICE[name]
+            if not at.low <= value <= at.high:
+                wanted = f"within {at.low:g} to {at.high:g} {at.unit} for {name} ({value:g} was given)"
+                raise PydanticCustomError("base", "{wanted}", {"wanted": wanted})
+        return base
+
+
+class Patch(Strict):
+    """A patch: a performance to test it with, a voice, modules that make signals, and routes that move things."""
+
+    format: Literal["jorvik-patch"]
+    version: Literal[1]
+    name: str = Field("Untitled", max_length=MAX_NAME)
+    notes: str = Field("", max_length=MAX_TEXT)
+    tags: list[Annotated[str, Field(max_length=MAX_NAME)]] = Field(default_factory=list, max_length=64)
+    performance: Performance = Field(default_factory=Performance)
+    voice: Voice = Field(default_factory=Voice)
+    modules: list[AnyModule] = Field(default_factory=list, max_length=MAX_MODULES)
+    routes: list[Route] = Field(default_factory=list, max_length=MAX_ROUTES)
+
+    @cached_property
+    def modules_by_id(self) -> Mapping[str, Module]:
+        """Each module by its id."""
+        return {module.id: module for module in self.modules}
+
+    @cached_property
+    def routes_by_id(self) -> Mapping[str, Route]:
+        """Each route by its id."""
+        return {route.id: route for route in self.routes}
+
+    @property
+    def live_routes(self) -> list[Route]:
+        """The routes that are on."""
+        return [route for route in self.routes if route.enabled]
+
+    def has_signal(self, name: Signal) -> bool:
+        """Tell whether an input may read ``name``."""
+        return not isinstance(name, str) or name in PERFORMANCE_SIGNALS or name in self.modules_by_id
+
+    def destination(self, name: str) -> Destination | None:
+        """Return what ``name`` stands for in this patch, or None."""
+        if name in VOICE:
+            return VOICE[name]
+        head, _, tail = name.partition(".")
+        if head.startswith("route:"):
+            route = self.routes_by_id.get(head.removeprefix("route:"))
+            return self._amount(route) if route and tail == "amount" else None
+        module = self.modules_by_id.get(head)
+        return of_parameter(module, tail) if module else None
+
+    def _amount(self, route: Route) -> Destination:
+        low, high = (0.0, 1.0) if route.mode == "scale" else (-UNBOUNDED, UNBOUNDED)
+        unit = "ratio"
+        if route.mode == "add" and not route.destination.startswith("route:"):
+            moved = self.destination(route.destination)
+            unit = moved.amount_unit if moved else "ratio"
+        return Destination(f"route:{route.id}.amount", f"amount of {route.id}", unit, low, high, 0.0)
+
+    def base(self, destination: Destination) -> float:
+        """Return the set value of a destination in this patch."""
+        head, _, tail = destination.name.partition(".")
+        if not tail:
+            return self.voice.base.get(head, destination.base)
+        if head.startswith("route:"):
+            return self.routes_by_id[head.removeprefix("route:")].amount
+        return self.modules_by_id[head].slot_value(tail, self.performance.tempo)
+
+
+def parse_patch(text: str | bytes) -> Patch:
+    """Return the patch in a JSON text.
+
+    Raises Problem with the place, what was found and what would do.
+    """
+    size = len(text)
+    if size > MAX_DOCUMENT_BYTES:
+        raise Problem("the file", f"{size / 1e6:.3g} MB", f"a patch of {MAX_DOCUMENT_BYTES / 1e6:g} MB at most")
+
+    def refuse_constant(name: str) -> NoReturn:
+        raise Problem("the file", f"the number {name}", "made of finite numbers")
+
+    try:
+        return check_patch(json.loads(text, parse_constant=refuse_constant, object_pairs_hook=_no_key_twice))
+    except UnicodeDecodeError as error:
+        raise Problem("the file", f"bytes that are no text at {error.start}", "JSON in UTF-8") from None
+    except json.JSONDecodeError as error:
+        found = f"no JSON at line {error.lineno}, column {error.colno}"
+        raise Problem("the file", found, "a patch document in JSON, as Jorvik saves it") from None
+    except RecursionError:
+        raise Problem("the file", "lists within lists without end", "a patch document") from None
+
+
+def _no_key_twice(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in found:
+            raise Problem("the file", f"the key {shown(key)} twice in one object", "given once")
+        found[key] = value
+    return found
+
+
+def check_patch(document: object) -> Patch:
+    """Return the patch in a document already read from JSON.
+
+    Raises Problem with the path, what was found and what would do.
+    """
+    if not isinstance(document, dict):
+        raise Problem("the document", shown(document), 'an object with "format": "jorvik-patch"')
+    if document.get("format") != "jorvik-patch":
+        raise Problem("format", shown(document.get("format")), '"jorvik-patch"')
+    if document.get("version") != 1 or isinstance(document.get("version"), bool):
+        raise Problem("version", shown(document.get("version")), "1, the version that this Jorvik reads")
+    try:
+        patch = Patch.model_validate(document)
+    except ValidationError as error:
+        raise from_validation(error, tuple(KINDS)) from None
+    for check in _CHECKS:
+        check(patch)
+    return patch
+
+
+def _check_ids(patch: Patch) -> None:
+    for where, items in (("modules", patch.modules), ("routes", patch.routes)):
+        seen: dict[str, int] = {}
+        for index, item in enumerate(items):
+            if item.id in seen:
+                found = f"{shown(item.id)}, the id of {where}[{seen[item.id]}] too"
+                raise Problem(f"{where}[{index}].id", found, "an id that nothing else has")
+            seen[item.id] = index
+
+
+def _check_signals(patch: Patch) -> None:
+    wanted = "the id of a module, a performance signal, or a number"
+    for index, module in enumerate(patch.modules):
+        for path, value in module.input_signals():
+            if not patch.has_signal(value):
+                raise Problem(f"modules[{index}].{path}", shown(value), wanted)
+    for index, route in enumerate(patch.routes):
+        for name in ("source", "via"):
+            value = getattr(route, name)
+            if value is not None and not patch.has_signal(value):
+                raise Problem(f"routes[{index}].{name}", shown(value), "the id of a module, or a performance signal")
+    for name in patch.performance.controls:
+        module_id = name.removeprefix("macro:")
+        if name != module_id and getattr(patch.modules_by_id.get(module_id), "kind", "") != "macro":
+            raise Problem("performance.controls", shown(name), "a lane of a macro that is there")
+
+
+def _check_routes(patch: Patch) -> None:
+    over: dict[str, Route] = {}
+    for index, route in enumerate(patch.routes):
+        place = f"routes[{index}]"
+        at = patch.destination(route.destination)
+        if at is None:
+            wanted = "a voice destination, <module id>.<parameter that moves>, or route:<id>.amount"
+            raise Problem(f"{place}.destination", shown(route.destination), wanted)
+        if route.mode == "scale" and not 0.0 <= route.amount <= 1.0:
+            raise Problem(f"{place}.amount", shown(route.amount), "0 to 1 for a route that scales")
+        if route.mode == "range":
+            _check_range(place, route, at, over)
+
+
+def _check_range(place: str, route: Route, at: Destination, over: dict[str, Route]) -> None:
+    for name in ("low", "high"):
+        value = getattr(route, name)
+        if value is None or not at.low <= value <= at.high:
+            raise Problem(f"{place}.{name}", shown(value), f"{at.low:g} to {at.high:g} {at.unit}, the ends of the range")
+        if at.steps_per_octave and value <= 0.0:
+            raise Problem(f"{place}.{name}", shown(value), "over 0: this destination is moved in ratios")
+    if route.enabled:
+        if (other := over.get(at.name)) is not None:
+            found = f"{shown(route.id)}, while {shown(other.id)} sets the range of {at.name} already"
+            raise Problem(place, found, "the only enabled range on its destination")
+        over[at.name] = route
+
+
+_CHECKS: tuple[Callable[[Patch], None], ...] = (_check_ids, _check_signals, _check_routes)

@@ -1,0 +1,88 @@
+"""The performance: which notes are played, for how long, and what the player's hands do meanwhile."""
+
+from typing import Any
+
+from pydantic import Field, field_validator, model_validator
+from pydantic_core import PydanticCustomError
+
+from jorvik.core.limits import MAX_NOTES, MAX_POINTS, MAX_SECONDS
+from jorvik.core.modules.base import Strict, param
+from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.tempo import Tempo
+
+
+class Note(Strict):
+    """One key held for a time."""
+
+    key: float = param(60.0, "key", 0.0, 127.0, "MIDI note number; fractions lie between keys.")
+    velocity: float = param(96.0, "velocity", 0.0, 127.0, "How hard it is struck.")
+    start_s: float = param(0.0, "s", 0.0, MAX_SECONDS, "When it begins.")
+    length_s: float = param(1.0, "s", 0.0, MAX_SECONDS, "How long it is held.")
+
+    @field_validator("length_s")
+    @classmethod
+    def _some_length(cls, value: float) -> float:
+        if value <= 0.0:
+            raise PydanticCustomError("range", f"longer than 0 s, and {MAX_SECONDS:g} s at most")
+        return value
+
+
+class Performance(Strict):
+    """Notes at a tempo, control lanes, and the tail after the last note-off."""
+
+    tempo_bpm: float = param(120.0, "bpm", 10.0, 999.0, "Quarter notes a minute.")
+    beats_per_bar: int = Field(4, ge=1, le=32, description="Quarter notes in a bar.")
+    notes: list[Note] = Field(
+        default_factory=lambda: [Note()], min_length=1, max_length=MAX_NOTES, description="The notes, in any order."
+    )
+    tail_s: float = param(0.5, "s", 0.0, MAX_SECONDS, "What is traced after the last note-off.")
+    seed: int = Field(1, ge=0, le=2**53, description="What all random numbers come from.")
+    controls: dict[str, list[list[float]]] = Field(
+        default_factory=dict, description="Control lanes: [seconds, value] points, straight between, held outside."
+    )
+
+    @field_validator("controls")
+    @classmethod
+    def _lanes(cls, controls: dict[str, list[list[float]]]) -> dict[str, list[list[float]]]:
+        for name, points in controls.items():
+            kind = "macro" if name.startswith("macro:") else name
+            if kind not in CONTROL_RANGES or name == "macro":
+                raise PydanticCustomError("lane", f"lanes named pitch_bend, mod_wheel, pressure or macro:<id>, not {name}")
+            _check_lane(name, points, CONTROL_RANGES[kind])
+        return controls
+
+    @model_validator(mode="after")
+    def _not_too_long(self) -> "Performance":
+        if self.seconds > MAX_SECONDS:
+            wanted = f"a run of {MAX_SECONDS:g} s at most, the tail included (this one has {self.seconds:g} s)"
+            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+        return self
+
+    @property
+    def seconds(self) -> float:
+        """How long the run lasts."""
+        return max(note.start_s + note.length_s for note in self.notes) + self.tail_s
+
+    @property
+    def tempo(self) -> Tempo:
+        """Tempo and bar."""
+        return Tempo(self.tempo_bpm, self.beats_per_bar)
+
+    def with_note(self, tail_s: float | None = None, **fields: Any) -> "Performance":
+        """Return this performance with some fields of every note, or the tail, replaced and checked."""
+        given = {name: value for name, value in fields.items() if value is not None}
+        notes = [{**note.model_dump(), **given} for note in self.notes]
+        tail = self.tail_s if tail_s is None else tail_s
+        return Performance.model_validate({**self.model_dump(), "notes": notes, "tail_s": tail})
+
+
+def _check_lane(name: str, points: list[list[float]], limits: tuple[float, float]) -> None:
+    before = 0.0
+    if not 1 <= len(points) <= MAX_POINTS:
+        raise PydanticCustomError("lane", f"1 to {MAX_POINTS} points on the lane {name}")
+    for index, point in enumerate(points):
+        if len(point) != 2 or point[0] < before:
+            raise PydanticCustomError("lane", f"point {index} of {name} as [seconds, value], not before the last one")
+        if not limits[0] <= point[1] <= limits[1]:
+            raise PydanticCustomError("lane", f"point {index} of {name} within {limits[0]:g} to {limits[1]:g}")
+        before = point[0]

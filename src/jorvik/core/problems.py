@@ -1,0 +1,105 @@
+"""What is wrong with a document, said in one sentence: where, what was found, and what would do."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from pydantic import ValidationError
+
+_FOUND_LENGTH = 60
+
+
+class Problem(ValueError):
+    """A fault in something that was given to us."""
+
+    def __init__(self, place: str, found: str, wanted: str) -> None:
+        self.place = place
+        self.found = found
+        self.wanted = wanted
+        super().__init__(f"{place}: found {found}; it must be {wanted}.")
+
+
+def shown(value: object) -> str:
+    """Return a value as it is shown in a sentence: short, text in quotes, the size of what is large."""
+    if isinstance(value, dict):
+        return f"an object with {len(value)} keys"
+    if isinstance(value, list | tuple) and len(repr(value)) > _FOUND_LENGTH:
+        return f"a list of {len(value)}"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if value is None:
+        return "nothing"
+    text = f'"{value}"' if isinstance(value, str) else repr(value)
+    return text if len(text) <= _FOUND_LENGTH else text[: _FOUND_LENGTH - 4] + '..."'
+
+
+def path_text(parts: Sequence[str | int], kinds: Sequence[str] = ()) -> str:
+    """Return a path as it is written: ``modules[2].attack_s``.
+
+    A validator names the kind that it chose after a module's number; that is no key of the document and is left out.
+    """
+    text = ""
+    for index, part in enumerate(parts):
+        if isinstance(part, int):
+            text += f"[{part}]"
+        elif not (part in kinds and index > 0 and isinstance(parts[index - 1], int)) and "[" not in part:
+            text += f".{part}" if text else part
+    return text or "the document"
+
+
+_WANTED = {
+    "missing": "given",
+    "float_type": "a number",
+    "int_type": "a whole number",
+    "int_from_float": "a whole number",
+    "string_type": "text",
+    "bool_type": "true or false",
+    "list_type": "a list",
+    "dict_type": "an object",
+    "model_type": "an object",
+    "model_attributes_type": "an object",
+    "finite_number": "a finite number",
+}
+
+
+def wanted_text(error: Any) -> str:
+    """Return what would have done, for one error of the validator."""
+    kind, context = error["type"], error.get("ctx") or {}
+    if kind in _WANTED:
+        return _WANTED[kind]
+    if kind in ("literal_error", "union_tag_invalid"):
+        return "one of " + str(context.get("expected") or context.get("expected_tags")).replace("'", "")
+    if kind == "union_tag_not_found":
+        return 'an object with a "kind"'
+    if kind == "too_long":
+        return f"{context['max_length']} at most"
+    if kind == "too_short":
+        return f"{context['min_length']} at least"
+    if kind == "string_too_long":
+        return f"{context['max_length']} characters at most"
+    if kind == "string_too_short":
+        return f"{context['min_length']} characters at least"
+    bounds = {"greater_than": "over", "greater_than_equal": "at least", "less_than_equal": "at most"}
+    if kind in bounds:
+        return f"{bounds[kind]} {next(iter(context.values())):g}"
+    return str(error["msg"])
+
+
+def from_validation(error: ValidationError, kinds: Sequence[str]) -> Problem:
+    """Return the first fault that the validator found, as a problem."""
+    errors = error.errors(include_url=False)
+    # A field of two types is refused once for each; the last of them is the one that says more.
+    first = errors[0]
+    same = [e for e in errors if e["loc"][: len(first["loc"]) - 1] == first["loc"][:-1] and e["input"] is first["input"]]
+    chosen = same[-1] if isinstance(first["input"], str) else first
+    loc = list(chosen["loc"])
+    if len(same) > 1 and loc and isinstance(loc[-1], str) and loc[-1].split("[")[0] in ("float", "str", "function-after"):
+        loc = loc[:-1]
+    place = path_text(loc, kinds)
+    if chosen["type"] == "extra_forbidden":
+        return Problem(place, f"the unknown key {shown(str(loc[-1]))}", "left out, or spelt as the schema has it")
+    if chosen["type"] == "missing":
+        return Problem(place, "nothing", "given")
+    found = chosen["input"]
+    if chosen["type"] == "too_long":
+        return Problem(place, f"{len(found)}", wanted_text(chosen))
+    return Problem(place, shown(found), wanted_text(chosen))

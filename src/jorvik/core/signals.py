@@ -1,0 +1,27 @@
+"""Performance signals: what the player does, as signals that any input or route may read."""
+
+from collections.abc import Mapping
+from typing import Final
+
+PERFORMANCE_SIGNALS: Final[Mapping[str, str]] = {
+    "gate": "1 while the note is held, else 0",
+    "trigger": "1 for one sample at each note-on",
+    "velocity": "how hard the key was struck, 0 to 1 (MIDI velocity / 127)",
+    "key": "octaves from key 60, so that an amount of 12 st is full tracking",
+    "note_random": "one random number in -1..1 a note",
+    "pressure": "pressure after the key is down, 0 to 1",
+    "mod_wheel": "the modulation wheel, 0 to 1",
+    "pitch_bend": "the bend wheel, -1 to 1",
+}
+"""Name of each performance signal, and what it says."""
+
+CONTROL_RANGES: Final[Mapping[str, tuple[float, float]]] = {
+    "pressure": (0.0, 1.0),
+    "mod_wheel": (0.0, 1.0),
+    "pitch_bend": (-1.0, 1.0),
+    "macro": (0.0, 1.0),
+}
+"""Range of each control lane; ``macro`` stands for every ``macro:<id>``."""
+
+PITCH_LANE: Final = "pitch"
+"""The one lane that a module may read as an input: an oscillator that tracks the pitch."""

@@ -1,0 +1,1 @@
+"""From lanes to sound."""

@@ -1,0 +1,90 @@
+"""Phase, the shapes that it runs through, and drawn shapes."""
+
+import math
+from typing import Final
+
+from jorvik.core.curve import bend
+from jorvik.core.kernels import Floats, inline_kernel
+
+SHAPES: Final = ("sine", "triangle", "saw_up", "saw_down", "square", "drawn")
+_SINE, _TRIANGLE, _SAW_UP, _SAW_DOWN, _SQUARE, _DRAWN = range(len(SHAPES))
+
+EDGE: Final = 1e-9
+"""In cycles. A sum of steps misses a round number by rounding; within this distance it is taken as met, so that a
+jump falls on the sample on which exact arithmetic puts it."""
+
+SUM_STATES: Final = 2
+"""Places in a state that :func:`accumulate` uses: the sum, and what rounding has taken from it."""
+
+PHASE_STATES: Final = SUM_STATES
+"""Places in a state that :func:`advance` uses."""
+
+
+@inline_kernel
+def accumulate(s: Floats, amount: float) -> None:
+    """Add ``amount`` to the sum in ``s[0]``, compensated (Kahan, 1965), so that an hour of steps is exact as one."""
+    y = amount - s[1]
+    t = s[0] + y
+    s[1] = (t - s[0]) - y
+    s[0] = t
+
+
+@inline_kernel
+def advance(s: Floats, cycles: float) -> int:
+    """Move the phase in ``s[0]`` on by ``cycles``, kept in 0..1, and return how many whole cycles it passed."""
+    accumulate(s, cycles)
+    whole = math.floor(s[0] + EDGE)
+    s[0] -= whole
+    return int(whole)
+
+
+@inline_kernel
+def wave(shape: int, phase: float, pulse_width: float, d: Floats) -> float:
+    """Return the value of a shape at a phase in 0..1; a drawn shape reads its points from ``d``."""
+    if shape == _SINE:
+        return math.sin(2.0 * math.pi * phase)
+    if shape == _TRIANGLE:
+        if phase < 0.25:
+            return 4.0 * phase
+        if phase < 0.75:
+            return 2.0 - 4.0 * phase
+        return 4.0 * phase - 4.0
+    if shape == _SAW_UP:
+        return 2.0 * phase - 1.0
+    if shape == _SAW_DOWN:
+        return 1.0 - 2.0 * phase
+    if shape == _SQUARE:
+        return 1.0 if phase + EDGE < pulse_width else -1.0
+    return drawn(d, phase)
+
+
+@inline_kernel
+def drawn(d: Floats, x: float) -> float:
+    """Return the height at ``x`` of the points in ``d``: their number, then x, y and bend to the next for each.
+
+    Before the first point its height holds, after the last the last one's. Where two points share an x, the later
+    one holds from there on.
+    """
+    count = int(d[0])
+    if x < d[1]:
+        return d[2]
+    low, high = 0, count
+    while high - low > 1:
+        middle = (low + high) // 2
+        if d[1 + 3 * middle] <= x + EDGE:
+            low = middle
+        else:
+            high = middle
+    at = 1 + 3 * low
+    if low == count - 1:
+        return d[at + 1]
+    share = (x - d[at]) / (d[at + 3] - d[at])
+    return d[at + 1] + (d[at + 4] - d[at + 1]) * bend(share, d[at + 2])
+
+
+def pack_points(points: list[list[float]]) -> list[float]:
+    """Return points, each [x, y] or [x, y, bend], laid out as :func:`drawn` reads them."""
+    flat = [float(len(points))]
+    for point in points:
+        flat += [*point, 0.0][:3]
+    return flat
