@@ -9,11 +9,12 @@ import hashlib
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar, cast
+from typing import Any, TypeVar, cast
 
 import llvmlite
 import numba
 import numpy as np
+from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 F = TypeVar("F", bound=Callable[..., object])
@@ -42,7 +43,7 @@ def cache_folder() -> Path:
 
 
 DIGEST = source_digest()
-numba.config.CACHE_DIR = str(cache_folder())
+numba.config.CACHE_DIR = str(cache_folder())  # type: ignore[attr-defined]
 
 
 def kernel(function: F) -> F:
@@ -55,4 +56,21 @@ def kernel(function: F) -> F:
 
 def inline_kernel(function: F) -> F:
     """Compile a small function that only other kernels call; it is part of their cached code."""
-    return cast(F, numba.njit(nogil=True, error_model="numpy")(function))
+    return cast(F, numba.njit(nogil=True, error_model="numpy", forceinline=True)(function))
+
+
+@intrinsic
+def unowned(_: Any, array: Any) -> Any:
+    """Return an array (inside a kernel) that shares the memory of another without keeping it alive.
+
+    Cutting a part out of an owned array counts its owners up and down with locked instructions, which costs more
+    than a whole sample step. The caller of the kernel keeps the memory alive.
+    """
+
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        view = context.make_array(signature.args[0])(context, builder, value=args[0])
+        view.meminfo = view.meminfo.type(None)
+        view.parent = view.parent.type(None)
+        return view._getvalue()
+
+    return array(array), generate

@@ -98,6 +98,17 @@ class Patch(Strict):
         """Each route by its id."""
         return {route.id: route for route in self.routes}
 
+    def with_note(self, tail_s: float | None = None, **fields: float | None) -> "Patch":
+        """Return this patch with fields of every test note, or the tail, replaced: ``key``, ``velocity``, ``length_s``.
+
+        Raises Problem when one of them is out of its range.
+        """
+        try:
+            performance = self.performance.with_note(tail_s, **fields)
+        except ValidationError as error:
+            raise from_validation(error, ()) from None
+        return self.model_copy(update={"performance": performance})
+
     @property
     def live_routes(self) -> list[Route]:
         """The routes that are on."""
@@ -189,13 +200,12 @@ def check_patch(document: object) -> Patch:
 
 
 def _check_ids(patch: Patch) -> None:
-    for where, items in (("modules", patch.modules), ("routes", patch.routes)):
-        seen: dict[str, int] = {}
-        for index, item in enumerate(items):
-            if item.id in seen:
-                found = f"{shown(item.id)}, the id of {where}[{seen[item.id]}] too"
+    all_ids = {"modules": [module.id for module in patch.modules], "routes": [route.id for route in patch.routes]}
+    for where, ids in all_ids.items():
+        for index, name in enumerate(ids):
+            if (other := ids.index(name)) < index:
+                found = f"{shown(name)}, the id of {where}[{other}] too"
                 raise Problem(f"{where}[{index}].id", found, "an id that nothing else has")
-            seen[item.id] = index
 
 
 def _check_signals(patch: Patch) -> None:
@@ -233,7 +243,9 @@ def _check_range(place: str, route: Route, at: Destination, over: dict[str, Rout
     for name in ("low", "high"):
         value = getattr(route, name)
         if value is None or not at.low <= value <= at.high:
-            raise Problem(f"{place}.{name}", shown(value), f"{at.low:g} to {at.high:g} {at.unit}, the ends of the range")
+            raise Problem(
+                f"{place}.{name}", shown(value), f"{at.low:g} to {at.high:g} {at.unit}, the ends of the range"
+            )
         if at.steps_per_octave and value <= 0.0:
             raise Problem(f"{place}.{name}", shown(value), "over 0: this destination is moved in ratios")
     if route.enabled:

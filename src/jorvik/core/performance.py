@@ -47,7 +47,9 @@ class Performance(Strict):
         for name, points in controls.items():
             kind = "macro" if name.startswith("macro:") else name
             if kind not in CONTROL_RANGES or name == "macro":
-                raise PydanticCustomError("lane", f"lanes named pitch_bend, mod_wheel, pressure or macro:<id>, not {name}")
+                raise PydanticCustomError(
+                    "lane", f"lanes named pitch_bend, mod_wheel, pressure or macro:<id>, not {name}"
+                )
             _check_lane(name, points, CONTROL_RANGES[kind])
         return controls
 

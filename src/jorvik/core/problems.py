@@ -61,6 +61,9 @@ _WANTED = {
 }
 
 
+_TYPE_NAMES = ("float", "int", "str", "list", "function-after", "constrained-str")
+
+
 def wanted_text(error: Any) -> str:
     """Return what would have done, for one error of the validator."""
     kind, context = error["type"], error.get("ctx") or {}
@@ -87,19 +90,17 @@ def wanted_text(error: Any) -> str:
 def from_validation(error: ValidationError, kinds: Sequence[str]) -> Problem:
     """Return the first fault that the validator found, as a problem."""
     errors = error.errors(include_url=False)
-    # A field of two types is refused once for each; the last of them is the one that says more.
     first = errors[0]
-    same = [e for e in errors if e["loc"][: len(first["loc"]) - 1] == first["loc"][:-1] and e["input"] is first["input"]]
-    chosen = same[-1] if isinstance(first["input"], str) else first
-    loc = list(chosen["loc"])
-    if len(same) > 1 and loc and isinstance(loc[-1], str) and loc[-1].split("[")[0] in ("float", "str", "function-after"):
-        loc = loc[:-1]
+    loc = list(first["loc"])
+    # A field of two types is refused once for each type, its name at the end of the path; the last says the most.
+    rivals = [e for e in errors if e["loc"][:-1] == first["loc"][:-1] and e["input"] is first["input"]]
+    if len(rivals) > 1 and str(loc[-1]).split("[")[0] in _TYPE_NAMES:
+        loc.pop()
+        first = rivals[-1] if isinstance(first["input"], str) else first
     place = path_text(loc, kinds)
-    if chosen["type"] == "extra_forbidden":
+    if first["type"] == "extra_forbidden":
         return Problem(place, f"the unknown key {shown(str(loc[-1]))}", "left out, or spelt as the schema has it")
-    if chosen["type"] == "missing":
+    if first["type"] == "missing":
         return Problem(place, "nothing", "given")
-    found = chosen["input"]
-    if chosen["type"] == "too_long":
-        return Problem(place, f"{len(found)}", wanted_text(chosen))
-    return Problem(place, shown(found), wanted_text(chosen))
+    found = str(len(first["input"])) if first["type"] == "too_long" else shown(first["input"])
+    return Problem(place, found, wanted_text(first))

@@ -1,6 +1,7 @@
 """Wavetables built from formulas: for each frame, the level of every harmonic."""
 
 from collections.abc import Callable, Mapping
+from functools import cache
 from typing import Final, Literal
 
 import numpy as np
@@ -66,3 +67,26 @@ FORMULAS: Final[Mapping[TableName, Callable[[], Floats]]] = {
     "vowel": vowel,
 }
 """Every table: levels of shape (FRAMES, HARMONICS), all harmonics in sine phase."""
+
+SAMPLES: Final = 4096
+"""Samples in a cycle: eight for the highest harmonic, so that a cubic between them stays clean."""
+
+LEVELS: Final = 10
+"""Mip levels: each holds half as many harmonics as the one before, the last one harmonic."""
+
+
+@cache
+def mip_levels(name: TableName) -> Floats:
+    """Return a table ready to be read: shape (LEVELS, FRAMES, SAMPLES), every full frame equally loud (rms 0.3).
+
+    Level k holds the harmonics up to ``HARMONICS >> k``.
+    """
+    levels = FORMULAS[name]()
+    _, h = _grid()
+    spectra = np.zeros((LEVELS, FRAMES, SAMPLES // 2 + 1), dtype=np.complex128)
+    for level in range(LEVELS):
+        kept = np.where(h <= HARMONICS >> level, levels, 0.0)
+        spectra[level, :, 1 : HARMONICS + 1] = -0.5j * SAMPLES * kept
+    waves = np.fft.irfft(spectra, n=SAMPLES, axis=2)
+    rms = np.sqrt((waves[0] ** 2).mean(axis=1, keepdims=True))
+    return np.asarray(waves * (0.3 / rms))

@@ -17,7 +17,8 @@ from jorvik.core.modules import KINDS
 _HEAD = '''"""Written by jorvik.core.engine.dispatch; changes here are lost."""
 
 from jorvik.core.engine.interpret import gather, groups_runner
-from jorvik.core.kernels import inline_kernel, kernel
+from jorvik.core.engine.program import Code
+from jorvik.core.kernels import inline_kernel, kernel, unowned
 '''
 
 _MODULE = """
@@ -43,7 +44,16 @@ run_groups = groups_runner(run_module)
 
 @kernel
 def run_block(code, rows, p, s, d, x, events, first, dt):
-    run_groups(code, rows, p, s, d, x, events, first, dt)
+    bare = Code(
+        unowned(code.groups),
+        unowned(code.nodes),
+        unowned(code.modules),
+        unowned(code.reads),
+        unowned(code.moved),
+        unowned(code.lanes),
+        unowned(code.routes),
+    )
+    run_groups(bare, unowned(rows), unowned(p), unowned(s), unowned(d), unowned(x), unowned(events), first, dt)
 """
 
 

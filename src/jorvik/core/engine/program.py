@@ -49,8 +49,9 @@ Records = NDArray[np.void]
 
 
 class Code(NamedTuple):
-    """The program itself, as tables of records. Rows are numbers of the table of signals; a ``late`` of 1 reads the
-    sample before. Modules and lanes end with one record more, so that each knows where its part of a table ends.
+    """The program itself, as tables of records.
+
+    Rows are numbers of the table of signals; a ``late`` of 1 reads the sample before. Modules and lanes end with one record more, so that each knows where its part of a table ends.
     """
 
     groups: Records
@@ -123,16 +124,17 @@ class _Compiler:
         for module in self.patch.modules:
             if module.control and (played := module.control[1] + module.id) in self.performance_rows:
                 name = f"{module.id}.{module.control[0]}"
-                pulls[name], bases[name] = [], played
+                pulls[name] = []
+                bases[name] = played
         for route in self.patch.live_routes:
             pulls.setdefault(route.destination, []).append(route)
         lanes = {}
         for name in sorted(pulls, key=lambda n: (n not in VOICE, list(VOICE).index(n) if n in VOICE else 0)):
             destination = self.patch.destination(name)
             assert destination is not None, name
-            played = bases.get(name)
-            base = 0.0 if played and name != PITCH_LANE else self.patch.base(destination)
-            lanes[name] = Lane(destination, base, played, pulls[name], self.next_row)
+            base_from = bases.get(name)
+            base = 0.0 if base_from and name != PITCH_LANE else self.patch.base(destination)
+            lanes[name] = Lane(destination, base, base_from, pulls[name], self.next_row)
             self.next_row += 3
         return lanes
 
@@ -177,7 +179,9 @@ class _Compiler:
 
     def program(self) -> Program:
         """Fill the tables."""
-        tables: dict[str, list[tuple[float, ...]]] = {name: [] for name in ("modules", "reads", "moved", "lanes", "routes")}
+        tables: dict[str, list[tuple[float, ...]]] = {
+            name: [] for name in ("modules", "reads", "moved", "lanes", "routes")
+        }
         parts: dict[str, list[float]] = {name: [] for name in ("p", "s", "d", "x")}
         for index, module in enumerate(self.patch.modules):
             self._add_module(index, module, parts, tables)

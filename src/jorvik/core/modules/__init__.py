@@ -2,8 +2,10 @@
 
 import pkgutil
 from collections.abc import Mapping
+from functools import reduce
 from importlib import import_module
-from typing import TYPE_CHECKING, Annotated, Union, get_args
+from operator import or_
+from typing import TYPE_CHECKING, Annotated, get_args
 
 from pydantic import Field
 
@@ -29,4 +31,4 @@ KINDS: Mapping[str, type[Module]] = _load()
 if TYPE_CHECKING:
     AnyModule = Module
 else:
-    AnyModule = Annotated[Union[tuple(KINDS.values())], Field(discriminator="kind")]
+    AnyModule = Annotated[reduce(or_, KINDS.values()), Field(discriminator="kind")]

@@ -5,7 +5,7 @@ Everything else (the engine, the JSON Schema, the catalogue, the forms on the sc
 from there.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any, ClassVar, Final, Literal, get_args
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, field_validator
@@ -67,7 +67,7 @@ def param(
 
     ``at_stage`` says that it is read when a stage begins instead of at every sample.
     """
-    about = {"role": "number", "unit": unit, "minimum": low, "maximum": high, "law": law}
+    about: dict[str, Any] = {"role": "number", "unit": unit, "minimum": low, "maximum": high, "law": law}
     return Field(default, description=text, json_schema_extra={**about, "movable": movable, "at_stage": at_stage})
 
 
@@ -76,7 +76,7 @@ def seconds(default: float, text: str, *, low: float = 0.0, at_stage: bool = Tru
     return param(default, "s", low, MAX_SECONDS, text, at_stage=at_stage)
 
 
-def hertz(default: float, text: str, *, high: float = 96_000.0, low: float = 0.0) -> Any:
+def hertz(default: float | str, text: str, *, high: float = 96_000.0, low: float = 0.0) -> Any:
     """Declare a rate or a frequency; it is moved in octaves."""
     return param(default, "Hz", low, high, text, law="octaves")
 
@@ -102,7 +102,7 @@ def data(default: Any, text: str, role: str = "points") -> Any:
     return Field(default, description=text, json_schema_extra={"role": role})
 
 
-def field_facts(field: Any) -> dict[str, Any]:
+def field_facts(field: Any) -> Mapping[str, Any]:
     """Return what a field's declaration says of it beyond its type."""
     extra = field.json_schema_extra
     return extra if isinstance(extra, dict) else {}
@@ -118,7 +118,7 @@ class Strict(BaseModel):
     def _in_range(cls, value: Any, info: ValidationInfo) -> Any:
         facts = field_facts(cls.model_fields[info.field_name or ""])
         low, high = facts.get("minimum"), facts.get("maximum")
-        if low is None or isinstance(value, bool) or not isinstance(value, int | float):
+        if low is None or high is None or isinstance(value, bool) or not isinstance(value, int | float):
             return value
         if not low <= value <= high:
             unit = facts.get("unit", "")

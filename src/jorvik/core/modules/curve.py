@@ -7,7 +7,7 @@ from pydantic import field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import NOTE_ON, START, GATE, Module, Time, check_points, choice, data, seconds, time_text
+from jorvik.core.modules.base import GATE, NOTE_ON, START, Module, Time, check_points, choice, data, seconds, time_text
 from jorvik.core.waves import EDGE, SUM_STATES, accumulate, drawn, pack_points
 
 
@@ -36,7 +36,11 @@ class Curve(Module):
         last = len(self.points) - 1
         if self.loop is not None:
             ends = self.loop
-            if len(ends) != 2 or not 0 <= ends[0] < ends[1] <= last or self.points[ends[0]][0] >= self.points[ends[1]][0]:
+            if (
+                len(ends) != 2
+                or not 0 <= ends[0] < ends[1] <= last
+                or self.points[ends[0]][0] >= self.points[ends[1]][0]
+            ):
                 raise PydanticCustomError("loop", f"a loop as [i, j], two points 0 to {last} with time between them")
         if self.hold_at is not None and not 0 <= self.hold_at <= last:
             raise PydanticCustomError("hold", f"hold_at as a point 0 to {last}, or none")

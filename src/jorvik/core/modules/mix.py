@@ -6,7 +6,7 @@ from pydantic import Field
 
 from jorvik.core.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_MODULES
-from jorvik.core.modules.base import Module, Signal, Strict, choice, data, param, signal, signal_text
+from jorvik.core.modules.base import Module, Signal, Strict, choice, param, signal, signal_text
 
 
 class MixInput(Strict):

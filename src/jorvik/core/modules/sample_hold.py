@@ -19,7 +19,9 @@ class SampleHold(Module):
     kind: Literal["sample_hold"]
     input: Signal = signal("What is sampled.")
     clock: Signal = signal("Whose rising edge samples it.")
-    threshold: float = param(0.5, "signal", -100.0, 100.0, "The clock rises where it was at or under this and is now over.")
+    threshold: float = param(
+        0.5, "signal", -100.0, 100.0, "The clock rises where it was at or under this and is now over."
+    )
     track: bool = choice(False, "Follow the input while the clock is over the threshold.")
     loop: int | None = choice(None, "Repeat the first so many values taken, or none.", minimum=1, maximum=512)
 

@@ -1,0 +1,123 @@
+"""The command line: ``jv trace``, ``jv render``, ``jv schema``. No database is needed for any of them."""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from jorvik.core.engine.run import Run
+from jorvik.core.limits import DEFAULT_RATE, MAX_DOCUMENT_BYTES
+from jorvik.core.patch import Patch, parse_patch
+from jorvik.core.problems import Problem
+from jorvik.core.schema import patch_schema
+from jorvik.core.values import parse_value
+from jorvik.core.voice.render import render
+from jorvik.formats.table import arrays, csv_lines
+from jorvik.formats.wav import wav_bytes
+
+BAD_INPUT = 2
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command and return its exit code: 0, or 2 where the input is bad."""
+    args = _parser().parse_args(arguments)
+    try:
+        args.run(args)
+    except Problem as error:
+        print(f"jv: {error}", file=sys.stderr)
+        return BAD_INPUT
+    except OSError as error:
+        print(f"jv: {error.filename}: {error.strerror}.", file=sys.stderr)
+        return BAD_INPUT
+    except BrokenPipeError:
+        return 0
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="jv", description="Trace and render Jorvik patches.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    trace = commands.add_parser("trace", help="every signal and lane at every sample, as CSV or NPZ")
+    trace.set_defaults(run=_trace)
+    trace.add_argument("--out", type=Path, help="FILE.csv or FILE.npz; CSV on standard output when left out")
+    trace.add_argument("--contributions", action="store_true", help="add a column for what each route gives")
+    trace.add_argument("--note", type=int, default=1, help="which note of a poly patch, from 1")
+
+    render = commands.add_parser("render", help="the sound, as a 24-bit stereo WAV")
+    render.set_defaults(run=_render)
+    render.add_argument("--out", type=Path, required=True, help="FILE.wav")
+
+    for command in (trace, render):
+        command.add_argument("patch", type=Path, metavar="PATCH", help="a patch file; - for standard input")
+        command.add_argument("--rate", default=str(DEFAULT_RATE), help="samples a second")
+        command.add_argument("--key", help="play every note at this key: 48 or C3")
+        command.add_argument("--velocity", help="play every note this hard, 0 to 127")
+        command.add_argument("--length", help="hold every note this long: 1.2, 800ms or 1/4")
+        command.add_argument("--tail", help="trace this much after the last note-off")
+
+    schema = commands.add_parser("schema", help="the JSON Schema of the patch document")
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def _patch(args: argparse.Namespace) -> Patch:
+    """Return the patch that a command was given, with the note that its options ask for."""
+    if str(args.patch) == "-":
+        text = sys.stdin.buffer.read(MAX_DOCUMENT_BYTES + 1)
+    else:
+        with args.patch.open("rb") as file:
+            text = file.read(MAX_DOCUMENT_BYTES + 1)
+    patch = parse_patch(text)
+    tempo = patch.performance.tempo
+
+    def value(name: str, unit: str) -> float | None:
+        text = getattr(args, name)
+        return None if text is None else tempo.seconds(parse_value(text, unit, f"--{name}", tempo=tempo).value)
+
+    return patch.with_note(
+        key=value("key", "key"),
+        velocity=value("velocity", "velocity"),
+        length_s=value("length", "s"),
+        tail_s=value("tail", "s"),
+    )
+
+
+def _rate(args: argparse.Namespace) -> int:
+    return round(float(parse_value(args.rate, "Hz", "--rate", note_values=False).value))
+
+
+def _trace(args: argparse.Namespace) -> None:
+    patch, rate, voice = _patch(args), _rate(args), args.note - 1
+    ending = args.out.suffix.lower() if args.out else ".csv"
+    if ending == ".npz":
+        np.savez(args.out, **arrays(patch, rate, voice, args.contributions))  # type: ignore[arg-type]
+    elif ending == ".csv":
+        lines = csv_lines(Run(patch, rate, voice), args.contributions)
+        if args.out is None:
+            sys.stdout.writelines(lines)
+        else:
+            with args.out.open("w", encoding="utf-8") as file:
+                file.writelines(lines)
+    else:
+        raise Problem("--out", f'"{args.out}"', "a file that ends in .csv or .npz")
+
+
+def _render(args: argparse.Namespace) -> None:
+    if args.out.suffix.lower() != ".wav":
+        raise Problem("--out", f'"{args.out}"', "a file that ends in .wav")
+    sound = render(_patch(args), _rate(args))
+    args.out.write_bytes(wav_bytes(sound))
+    if sound.limited_db > 0.0:
+        print(f"The limiter took {sound.limited_db:.1f} dB.", file=sys.stderr)
+
+
+def _schema(_: argparse.Namespace) -> None:
+    print(json.dumps(patch_schema(), indent=2))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,52 @@
+"""A run reduced to as many columns as a screen has: nothing that is faster than a pixel is lost or aliased."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from jorvik.core.engine.run import BLOCK, Run, never
+from jorvik.core.kernels import Floats
+
+
+@dataclass(frozen=True)
+class Reduced:
+    """A run in columns: for each row and column the first sample, the least and the greatest; shape (rows, columns)."""
+
+    starts: Floats
+    """Sample number of each column's first sample, shape (columns,)."""
+    first: Floats
+    least: Floats
+    greatest: Floats
+
+
+def reduce_run(run: Run, columns: int, cancelled: Callable[[], bool] = never) -> Reduced:
+    """Return a whole run in at most ``columns`` columns of equal length.
+
+    The run is cut where columns end, so that no column spans two blocks; memory does not grow with the length.
+    """
+    count = max(1, min(columns, run.length))
+    edges = np.floor(np.arange(count + 1) * (run.length / count)).astype(np.int64)
+    edges[-1] = run.length
+    cuts = _cuts(edges)
+    shape = (run.program.rows, count)
+    first, least, greatest = np.zeros(shape), np.zeros(shape), np.zeros(shape)
+    column = 0
+    for block, last in zip(run.blocks([int(edges[c]) for c in cuts], cancelled), cuts, strict=False):
+        starts = edges[column:last] - block.first
+        first[:, column:last] = block.rows[:, starts]
+        least[:, column:last] = np.minimum.reduceat(block.rows, starts, axis=1)
+        greatest[:, column:last] = np.maximum.reduceat(block.rows, starts, axis=1)
+        column = last
+    return Reduced(edges[:-1].astype(np.float64), first, least, greatest)
+
+
+def _cuts(edges: np.ndarray[tuple[int], np.dtype[np.int64]]) -> list[int]:
+    """Return the numbers of the edges at which blocks end, each block as near to BLOCK samples as columns allow."""
+    cuts = []
+    begin = 0
+    for i in range(1, len(edges)):
+        if edges[i] - edges[begin] >= BLOCK or i == len(edges) - 1:
+            cuts.append(i)
+            begin = i
+    return cuts

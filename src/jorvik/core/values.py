@@ -1,0 +1,158 @@
+"""Values as people type them: ``180ms``, ``1/8d``, ``7st``, ``-6 dB``, ``2.2kHz``, ``C3``, ``40%``, ``3V``."""
+
+import math
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from jorvik.core.problems import Problem
+from jorvik.core.tempo import Tempo, is_note_value
+
+VOLTS_PER_UNIT: Final = 5.0
+"""A signal of 1.0 is so many volts."""
+
+_NUMBER: Final = re.compile(r"^([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE)
+_NOTE: Final = re.compile(r"^([A-Ga-g])([#b♯♭]?)(-?\d{1,2})$")
+_PITCH_CLASS: Final = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
+_ACCIDENTAL: Final = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}
+_MOST_TEXT: Final = 64
+
+Scale = Mapping[str, Callable[[float], float]]
+
+
+def _times(factor: float) -> Callable[[float], float]:
+    return lambda x: x * factor
+
+
+_TIME: Final[Scale] = {"s": _times(1.0), "ms": _times(0.001), "min": _times(60.0), "us": _times(1e-6)}
+_PERIOD: Final[Scale] = {"s": lambda x: 1.0 / x, "ms": lambda x: 1000.0 / x}
+_HERTZ: Final[Scale] = {"hz": _times(1.0), "khz": _times(1000.0), **_PERIOD}
+_SHARE: Final[Scale] = {"": _times(1.0), "%": _times(0.01), "v": _times(1.0 / VOLTS_PER_UNIT), "x": _times(1.0)}
+_INTERVAL: Final = {"st": 1.0, "cents": 0.01, "cent": 0.01, "ct": 0.01, "oct": 12.0}
+
+UNITS: Final[Mapping[str, Scale]] = {
+    "s": _TIME,
+    "ms": {unit: lambda x, f=f: f(x) * 1000.0 for unit, f in _TIME.items()},  # type: ignore[misc]
+    "Hz": _HERTZ,
+    "st": {unit: _times(size) for unit, size in _INTERVAL.items()},
+    "oct": {unit: _times(size / 12.0) for unit, size in _INTERVAL.items()},
+    "cents": {unit: _times(size * 100.0) for unit, size in _INTERVAL.items()},
+    "ratio": {**_SHARE, "db": lambda x: 10.0 ** (x / 20.0)},
+    "signal": _SHARE,
+    "dB": {"db": _times(1.0)},
+    "key": {"": _times(1.0)},
+    "velocity": {"": _times(1.0), "%": _times(1.27)},
+    "rad": {"rad": _times(1.0)},
+    "cycle": {"": _times(1.0), "%": _times(0.01), "°": _times(1.0 / 360.0), "deg": _times(1.0 / 360.0)},
+    "bpm": {"bpm": _times(1.0)},
+    "bend": {"": _times(1.0)},
+    "Q": {"": _times(1.0), "q": _times(1.0)},
+    "count": {"": _times(1.0)},
+}
+"""For each unit of a field: what may be typed after a number, and what it makes of the number."""
+
+_EXAMPLES: Final = {
+    "s": "180ms, 1.5s or 1/8d",
+    "ms": "80ms or 0.08s",
+    "Hz": "5.1Hz, 2.2kHz, C3 or 1/8d",
+    "st": "7st, 30cents or 1oct",
+    "oct": "1oct, 7st or 30cents",
+    "cents": "12cents",
+    "ratio": "0.4, 40% or -6dB",
+    "signal": "0.4, 40% or 2V",
+    "dB": "-6dB",
+    "key": "C3 or 48",
+    "velocity": "96",
+    "rad": "2.5",
+    "cycle": "0.25 or 90°",
+    "bpm": "96",
+    "bend": "3, from -12 to 12",
+    "Q": "7",
+    "count": "4",
+}
+
+
+@dataclass(frozen=True)
+class Value:
+    """A value understood: a number in the field's unit, or a note value left as it was said."""
+
+    value: float | str
+
+
+def parse_value(
+    text: str,
+    unit: str,
+    place: str = "the value",
+    *,
+    bare: str = "",
+    low: float | None = None,
+    high: float | None = None,
+    note_values: bool = True,
+    tempo: Tempo | None = None,
+) -> Value:
+    """Return what was typed, in ``unit``.
+
+    A number without a unit is in ``bare``, or in ``unit`` itself. ``low`` and ``high`` bound it. Raises Problem that
+    says what was understood and what would do.
+
+    >>> parse_value("180ms", "s").value
+    0.18
+    >>> parse_value("C4", "key").value
+    60.0
+    >>> round(parse_value("-6 dB", "ratio").value, 3)
+    0.501
+    """
+    example = _EXAMPLES[unit]
+    cleaned = text.strip().replace("−", "-")
+    if not cleaned or len(cleaned) > _MOST_TEXT:
+        raise Problem(place, "nothing" if not cleaned else f"{len(cleaned)} characters", f"a value, such as {example}")
+    if unit in ("s", "Hz") and note_values and is_note_value(cleaned):
+        given = (tempo or Tempo()).seconds(cleaned) if unit == "s" else (tempo or Tempo()).hertz(cleaned)
+        _check_bounds(place, cleaned, given, unit, low, high)
+        return Value(cleaned)
+    if unit in ("key", "Hz") and (match := _NOTE.match(cleaned)):
+        value = key_of(match)
+        value = value if unit == "key" else 440.0 * 2.0 ** ((value - 69.0) / 12.0)
+    else:
+        value = _number(cleaned, unit, bare or unit, place, example)
+    _check_bounds(place, cleaned, value, unit, low, high)
+    return Value(value)
+
+
+def key_of(match: "re.Match[str]") -> float:
+    """Return the MIDI key of a matched note name; C4 is 60."""
+    return float(_PITCH_CLASS[match[1].lower()] + _ACCIDENTAL[match[2]] + 12 * (int(match[3]) + 1))
+
+
+def _number(text: str, unit: str, bare: str, place: str, example: str) -> float:
+    match = _NUMBER.match(text)
+    if match is None:
+        raise Problem(place, f'"{text}"', f"a number with its unit, such as {example}")
+    number, said = float(match[1]), match[2].lower().removesuffix(".")
+    scale = UNITS[unit]
+    key = said or ("" if bare == unit and "" in scale else bare.lower())
+    if key not in scale:
+        raise Problem(
+            place, f'"{text}", where {number:g} is clear but "{match[2]}" is no unit of this', f"said as {example}"
+        )
+    try:
+        value = scale[key](number)
+    except (ZeroDivisionError, OverflowError):
+        value = math.inf
+    if not math.isfinite(value):
+        raise Problem(place, f'"{text}"', "a finite value")
+    return value
+
+
+def _check_bounds(place: str, text: str, value: float, unit: str, low: float | None, high: float | None) -> None:
+    least, most = (-math.inf if low is None else low), (math.inf if high is None else high)
+    # A value typed as it is shown may miss an end of the range by rounding.
+    slack = 1e-9 * max(1.0, abs(value))
+    if not least - slack <= value <= most + slack:
+        shown = "" if unit in ("ratio", "signal", "key", "velocity", "bend", "Q", "count", "cycle") else f" {unit}"
+        if math.isinf(most) or math.isinf(least):
+            wanted = f"at least {least:g}{shown}" if math.isinf(most) else f"at most {most:g}{shown}"
+        else:
+            wanted = f"{least:g} to {most:g}{shown}"
+        raise Problem(place, f'"{text}", which is {value:.6g}{shown}', wanted)

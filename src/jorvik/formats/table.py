@@ -1,0 +1,55 @@
+"""The trace as a table: CSV for reading anywhere, NPZ for reading fast."""
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from jorvik.core.engine.run import Run, never, trace
+from jorvik.core.kernels import Floats
+from jorvik.core.patch import Patch
+
+DIGITS = 12
+"""Significant digits of a number in CSV."""
+
+
+def columns(run: Run, contributions: bool = False) -> dict[str, int]:
+    """Return the table's columns after ``time_s``, and the row of the run that each shows."""
+    program = run.program
+    found = {f"signal.{name}": row for name, row in program.module_rows.items()}
+    for name, lane in program.lanes.items():
+        found[f"lane.{name}"] = lane.row
+        if contributions:
+            for route in lane.routes:
+                found[f"lane.{name}.{route.id}"] = program.route_rows[route.id]
+    return found
+
+
+def csv_lines(run: Run, contributions: bool = False, cancelled: Callable[[], bool] = never) -> Iterator[str]:
+    """Yield a trace as CSV, a block at a time, so that a long one needs little memory."""
+    names = columns(run, contributions)
+    yield ",".join(["time_s", *(_quoted(name) for name in names)]) + "\n"
+    rows = list(names.values())
+    form = ",".join([f"%.{DIGITS}g"] * (1 + len(rows))) + "\n"
+    for block in run.blocks(cancelled=cancelled):
+        length = block.rows.shape[1]
+        table = np.empty((length, 1 + len(rows)))
+        table[:, 0] = np.arange(block.first, block.first + length) / run.rate
+        table[:, 1:] = block.rows[rows].T
+        yield form * length % tuple(table.ravel().tolist())
+
+
+def _quoted(name: str) -> str:
+    """Return a column name, quoted where it holds what CSV gives a meaning (RFC 4180)."""
+    return '"' + name.replace('"', '""') + '"' if any(c in name for c in ',"\n\r') else name
+
+
+def arrays(patch: Patch, rate: int, voice: int = 0, contributions: bool = False) -> dict[str, Floats]:
+    """Return a whole trace as named arrays, for NPZ."""
+    whole = trace(patch, rate, voice)
+    found = {"time_s": whole.time_s}
+    found |= {f"signal.{name}": values for name, values in whole.signals.items()}
+    for name, lane in whole.lanes.items():
+        found[f"lane.{name}"] = lane.value
+        if contributions:
+            found |= {f"lane.{name}.{route}": values for route, values in lane.contributions.items()}
+    return found
