@@ -51,7 +51,8 @@ Records = NDArray[np.void]
 class Code(NamedTuple):
     """The program itself, as tables of records.
 
-    Rows are numbers of the table of signals; a ``late`` of 1 reads the sample before. Modules and lanes end with one record more, so that each knows where its part of a table ends.
+    Rows are numbers of the table of signals; a ``late`` of 1 reads the sample before. Modules and lanes end with one
+    record more, so that each knows where its part of a table ends.
     """
 
     groups: Records

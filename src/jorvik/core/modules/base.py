@@ -6,6 +6,7 @@ from there.
 """
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Final, Literal, get_args
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, field_validator
@@ -108,6 +109,20 @@ def field_facts(field: Any) -> Mapping[str, Any]:
     return extra if isinstance(extra, dict) else {}
 
 
+@dataclass(frozen=True)
+class Mark:
+    """A place on a module's own curve that can be dragged."""
+
+    name: str
+    time_s: float
+    value: float
+    across: str | None
+    """The time that dragging it sideways sets, counted from ``began_s``."""
+    up: str | None
+    """The level that dragging it up and down sets."""
+    began_s: float
+
+
 class Strict(BaseModel):
     """A part of a document: unknown keys, numbers as text, NaN and infinities are refused; it never changes."""
 
@@ -203,6 +218,10 @@ class Module(Strict):
     def summary(self) -> str:
         """Return one line that says what this module does, in a practitioner's words."""
         return self.title
+
+    def marks(self, tempo: Tempo, on_s: float, off_s: float) -> list[Mark]:
+        """Return the places of its own curve that can be dragged, for a note held from ``on_s`` to ``off_s``."""
+        return []
 
 
 def time_text(value: float | str) -> str:

@@ -8,6 +8,7 @@ from jorvik.core.modules.base import (
     NOTE_OFF,
     NOTE_ON,
     START,
+    Mark,
     Module,
     Time,
     bend_param,
@@ -16,6 +17,7 @@ from jorvik.core.modules.base import (
     seconds,
     time_text,
 )
+from jorvik.core.tempo import Tempo
 
 
 class Envelope(Module):
@@ -53,6 +55,26 @@ class Envelope(Module):
     def state_size(self) -> int:
         """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on."""
         return 5
+
+    def marks(self, tempo: Tempo, on_s: float, off_s: float) -> list[Mark]:
+        """The end of each stage, where the set times put it."""
+        times = {
+            name: self.slot_value(name, tempo) for name in ("delay_s", "attack_s", "hold_s", "decay_s", "release_s")
+        }
+        attack = on_s + times["delay_s"]
+        hold = attack + times["attack_s"]
+        decay = hold + times["hold_s"]
+        release = decay + times["decay_s"] if self.mode == "trigger" else off_s
+        found = [
+            Mark("attack ends", hold, 1.0, "attack_s", None, attack),
+            Mark("decay ends", decay + times["decay_s"], self.sustain, "decay_s", "sustain", decay),
+            Mark("release ends", release + times["release_s"], 0.0, "release_s", None, release),
+        ]
+        if times["delay_s"] > 0.0:
+            found.append(Mark("delay ends", attack, 0.0, "delay_s", None, on_s))
+        if times["hold_s"] > 0.0:
+            found.append(Mark("hold ends", decay, 1.0, "hold_s", None, hold))
+        return found
 
     def summary(self) -> str:
         """Say the times and the level."""

@@ -1,0 +1,1 @@
+"""What is kept: patches, their drafts and every saved revision, in PostgreSQL."""

@@ -1,0 +1,1 @@
+"""Migrations, run at every start."""

@@ -1,0 +1,47 @@
+"""The tables. A change here goes with a migration in ``migrations``; a test compares the two."""
+
+import uuid
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, DateTime, ForeignKey, Index, Integer, String, UniqueConstraint, Uuid, func
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """What all tables share."""
+
+
+class PatchRow(Base):
+    """A patch: its draft as it stands in the window, and what it is called."""
+
+    __tablename__ = "patches"
+    __table_args__ = (Index("patches_changed", "deleted_at", "changed_at"),)
+
+    id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
+    name: Mapped[str] = mapped_column(String(120))
+    demo: Mapped[str | None] = mapped_column(String(60), unique=True)
+    """Name of the demo that it came from, so that demos are loaded once."""
+    draft: Mapped[dict[str, Any]] = mapped_column(JSON)
+    sequence: Mapped[int] = mapped_column(Integer, default=1)
+    """Rises with every change, so that a window knows whether another was there in between."""
+    saved_number: Mapped[int] = mapped_column(Integer, default=0)
+    saved_sequence: Mapped[int] = mapped_column(Integer, default=0)
+    """The draft's sequence when it was last saved: equal to ``sequence`` when nothing is unsaved."""
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+    deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+
+
+class RevisionRow(Base):
+    """A patch as it once was. Rows are added and never changed."""
+
+    __tablename__ = "revisions"
+    __table_args__ = (UniqueConstraint("patch_id", "number"),)
+
+    id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
+    patch_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("patches.id", ondelete="CASCADE"))
+    number: Mapped[int] = mapped_column(Integer)
+    reason: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

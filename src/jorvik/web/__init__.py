@@ -1,0 +1,1 @@
+"""The HTTP interface: thin, typed, no rule of the job."""

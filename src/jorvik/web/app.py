@@ -1,0 +1,100 @@
+"""The application: the API, and the screen's files."""
+
+from collections.abc import Awaitable, Callable, Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy import Engine
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
+
+from jorvik.core.engine.run import Cancelled
+from jorvik.core.problems import Problem, path_text, shown, wanted_text
+from jorvik.store.patches import Conflict, Missing, PatchStore
+from jorvik.web import compute, library
+from jorvik.web.forms import ConflictNotice, Refusal
+from jorvik.web.guard import Guard
+from jorvik.web.work import CANCELLED_STATUS
+
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+
+
+@dataclass(frozen=True)
+class Settings:
+    """What an application is made with."""
+
+    engine: Engine
+    instance: str = ""
+    hosts: Iterable[str] = LOOPBACK
+    screen: Path | None = None
+    """Folder of the built screen."""
+
+
+def create_app(settings: Settings) -> FastAPI:
+    """Return the application."""
+    app = FastAPI(title="Jorvik", version="1", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app.state.store = PatchStore(settings.engine)
+    app.state.instance = settings.instance
+    refusals = {422: {"model": Refusal}}
+    app.include_router(compute.router, prefix="/api", responses={**refusals})
+    app.include_router(library.router, prefix="/api", responses={**refusals, 503: {"model": Refusal}})
+    for error, answer in _ANSWERS.items():
+        app.add_exception_handler(error, answer)
+    if settings.screen is not None:
+        app.mount("/", StaticFiles(directory=settings.screen, html=True))
+    app.add_middleware(Guard, hosts=settings.hosts)
+    return app
+
+
+def _refusal(status: int, problem: Problem) -> JSONResponse:
+    body = Refusal(place=problem.place, found=problem.found, wanted=problem.wanted, sentence=str(problem))
+    return JSONResponse(body.model_dump(), status)
+
+
+async def _on_problem(_: Request, error: Exception) -> Response:
+    assert isinstance(error, Problem)
+    return _refusal(422, error)
+
+
+async def _on_invalid(_: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    place = path_text(list(first["loc"])[1:] or list(first["loc"]))
+    return _refusal(422, Problem(place, shown(first.get("input")), wanted_text(first)))
+
+
+async def _on_missing(_: Request, error: Exception) -> Response:
+    body = Refusal(place="the patch", found="nothing", wanted="one that is kept", sentence=str(error))
+    return JSONResponse(body.model_dump(), 404)
+
+
+async def _on_conflict(_: Request, error: Exception) -> Response:
+    assert isinstance(error, Conflict)
+    sentence = "This patch was changed in another window since this one read it; nothing was overwritten."
+    notice = ConflictNotice(sequence=error.sequence, changed_at=error.changed_at, sentence=sentence)
+    return JSONResponse(notice.model_dump(mode="json"), 409)
+
+
+async def _on_store_down(_: Request, error: Exception) -> Response:
+    sentence = "The store cannot be reached. Your work is kept in this window and is saved when the store is back."
+    body = Refusal(place="the store", found=type(error).__name__, wanted="running", sentence=sentence)
+    return JSONResponse(body.model_dump(), 503)
+
+
+async def _on_cancelled(_: Request, __: Exception) -> Response:
+    return Response(status_code=CANCELLED_STATUS)
+
+
+_ANSWERS: dict[type[Exception], Callable[[Request, Exception], Awaitable[Response]]] = {
+    Problem: _on_problem,
+    RequestValidationError: _on_invalid,
+    Missing: _on_missing,
+    Conflict: _on_conflict,
+    DBAPIError: _on_store_down,
+    PoolTimeout: _on_store_down,
+    Cancelled: _on_cancelled,
+}

@@ -1,0 +1,93 @@
+"""Requests that compute and need no store: values, traces, sound, the catalogue."""
+
+from collections.abc import Callable
+from typing import Any
+
+import anyio.to_thread
+from fastapi import APIRouter, Request
+from fastapi.responses import Response, StreamingResponse
+
+from jorvik.core.engine.run import Run
+from jorvik.core.patch import Patch, check_patch, parse_patch
+from jorvik.core.problems import Problem, shown
+from jorvik.core.schema import Catalogue, catalogue, patch_schema
+from jorvik.core.tempo import Tempo
+from jorvik.core.values import UNITS, parse_value
+from jorvik.core.voice.render import render
+from jorvik.formats.table import csv_lines
+from jorvik.formats.wav import wav_bytes
+from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
+from jorvik.web.sheet import sheet
+from jorvik.web.work import computed
+
+router = APIRouter()
+
+
+def _played(wish: Play) -> Patch:
+    return check_patch(wish.document).with_note(velocity=wish.velocity)
+
+
+@router.get("/catalogue")
+def get_catalogue() -> Catalogue:
+    """Return everything that a patch can be made of."""
+    return catalogue()
+
+
+@router.get("/schema")
+def get_schema() -> dict[str, Any]:
+    """Return the JSON Schema of the patch document."""
+    return patch_schema()
+
+
+@router.post("/value")
+def post_value(typed: Typed) -> Understood:
+    """Return what was typed, in the unit asked for."""
+    if typed.unit not in UNITS:
+        raise Problem("unit", shown(typed.unit), f"one of {', '.join(UNITS)}")
+    tempo = Tempo(typed.tempo_bpm, typed.beats_per_bar)
+    value = parse_value(
+        typed.text,
+        typed.unit,
+        typed.place,
+        bare=typed.bare,
+        low=typed.low,
+        high=typed.high,
+        note_values=typed.note_values,
+        tempo=tempo,
+    )
+    return Understood(value=value.value)
+
+
+@router.post("/read")
+async def post_read(file: FileText) -> Document:
+    """Return the patch document in a file's text, checked."""
+    patch = await anyio.to_thread.run_sync(parse_patch, file.text)
+    return patch.model_dump(mode="json", exclude_unset=True)
+
+
+@router.post("/sheet")
+async def post_sheet(request: Request, wish: SheetWish) -> Sheet:
+    """Return the note sheet of a patch."""
+
+    def work(cancelled: Callable[[], bool]) -> Sheet:
+        return sheet(_played(wish), wish.rate, wish.columns, wish.velocities, cancelled)
+
+    return await computed(request, work)
+
+
+@router.post("/sound", response_class=Response)
+async def post_sound(request: Request, wish: Play) -> Response:
+    """Return the sound of a patch as a 24-bit stereo WAV; a header says what the limiter took."""
+
+    def work(cancelled: Callable[[], bool]) -> Response:
+        sound = render(_played(wish), wish.rate, cancelled)
+        headers = {"X-Limited-dB": f"{sound.limited_db:.2f}"}
+        return Response(wav_bytes(sound), media_type="audio/wav", headers=headers)
+
+    return await computed(request, work)
+
+
+@router.post("/trace.csv", response_class=StreamingResponse)
+def post_trace(wish: Play) -> StreamingResponse:
+    """Return the trace at every sample, with each route's contribution, as CSV."""
+    return StreamingResponse(csv_lines(Run(_played(wish), wish.rate), contributions=True), media_type="text/csv")

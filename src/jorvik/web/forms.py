@@ -1,0 +1,209 @@
+"""What goes in and out over HTTP. The screen's types are generated from these."""
+
+import uuid
+from datetime import datetime
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from jorvik.core.limits import DEFAULT_RATE
+
+Document = dict[str, Any]
+
+
+class Form(BaseModel):
+    """What all forms share: unknown fields are refused, stored rows are read as they are."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True, allow_inf_nan=False)
+
+
+class Refusal(Form):
+    """What was wrong with a request, in one sentence and in its parts."""
+
+    place: str
+    found: str
+    wanted: str
+    sentence: str
+
+
+class ConflictNotice(Form):
+    """Another window changed the patch since this one read it."""
+
+    sequence: int
+    changed_at: datetime
+    sentence: str
+
+
+class Head(Form):
+    """A patch in a list."""
+
+    id: uuid.UUID
+    name: str
+    demo: str | None
+    sequence: int
+    saved_number: int
+    unsaved: bool
+    changed_at: datetime
+
+
+class Kept(Head):
+    """A patch with its draft."""
+
+    document: Document
+
+
+class NewPatch(Form):
+    """A patch to keep."""
+
+    document: Document
+
+
+class Draft(Form):
+    """The draft of a window that last saw ``sequence``."""
+
+    document: Document
+    sequence: int
+    replace: bool = False
+
+
+class Save(Form):
+    """A wish to keep the present draft as a revision."""
+
+    sequence: int
+    reason: Annotated[str, Field(max_length=200)] = "saved"
+
+
+class Revision(Form):
+    """One saved revision."""
+
+    number: int
+    reason: str
+    created_at: datetime
+    name: str
+
+
+class FileText(Form):
+    """The text of a patch file."""
+
+    text: str
+
+
+class Typed(Form):
+    """A value as it was typed, and what it is for."""
+
+    text: str
+    unit: str
+    place: str = "the value"
+    bare: str = ""
+    low: float | None = None
+    high: float | None = None
+    note_values: bool = False
+    tempo_bpm: Annotated[float, Field(gt=0, le=999)] = 120.0
+    beats_per_bar: Annotated[int, Field(ge=1, le=32)] = 4
+
+
+class Understood(Form):
+    """The value, in the unit asked for; a note value stays as it was said."""
+
+    value: float | str
+
+
+class Play(Form):
+    """A patch to be rendered at its test note, struck at a velocity of its own where one is given."""
+
+    document: Document
+    velocity: float | None = None
+    rate: int = DEFAULT_RATE
+
+
+class SheetWish(Play):
+    """A patch to be traced for the sheet, in so many columns; at further velocities, lanes only."""
+
+    columns: Annotated[int, Field(ge=1, le=8000)] = 720
+    velocities: Annotated[list[float], Field(max_length=16)] = []
+
+
+class Row(Form):
+    """One signal over the columns: base64 of little-endian float32. All three are alike where ``least`` is empty."""
+
+    first: str
+    least: str
+    greatest: str
+
+
+class Mark(Form):
+    """A place on a source's own curve, and the parameters that dragging it changes."""
+
+    name: str
+    time_s: float
+    value: float
+    across: str | None
+    up: str | None
+    began_s: float
+
+
+class SignalView(Form):
+    """A source on the sheet."""
+
+    row: Row
+    summary: str
+    low: float
+    high: float
+    marks: list[Mark]
+
+
+class LaneView(Form):
+    """A destination on the sheet."""
+
+    title: str
+    unit: str
+    amount_unit: str
+    law: str
+    low: float
+    high: float
+    set_value: float
+    heard: bool
+    value: Row
+    raw: Row
+    base: Row
+    contributions: dict[str, Row]
+    least: float
+    greatest: float
+    clamped: float
+
+
+class Overlay(Form):
+    """The lanes at another velocity."""
+
+    velocity: float
+    lanes: dict[str, Row]
+
+
+class NoteView(Form):
+    """A note on the time axis."""
+
+    on_s: float
+    off_s: float
+    key: float
+    velocity: float
+
+
+class Sheet(Form):
+    """A whole note sheet."""
+
+    rate: int
+    seconds: float
+    columns: int
+    starts_s: str
+    notes: list[NoteView]
+    signals: dict[str, SignalView]
+    lanes: dict[str, LaneView]
+    overlays: list[Overlay]
+
+
+class Health(Form):
+    """Whether the app and its store are up."""
+
+    app: str
+    instance: str
+    store: bool

@@ -1,0 +1,99 @@
+"""The door: which hosts and origins are let in, how large a request may be, and what every answer carries."""
+
+from collections.abc import Iterable
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import JSONResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+MAX_BODY_BYTES = 9_000_000
+"""A patch document of the greatest size, quoted as text inside a request, and what goes with it."""
+
+SECURITY_HEADERS = {
+    "Content-Security-Policy": "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; "
+    "media-src 'self' blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
+    "form-action 'self'",
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "no-referrer",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+
+
+class TooLarge(Exception):
+    """A request body over the limit."""
+
+
+class Guard:
+    """Refuses foreign hosts and origins and bodies over the limit, and adds the security headers.
+
+    A page of another site can make a browser send requests to loopback; the Host and Origin that the browser fills in
+    tell them from our own.
+    """
+
+    def __init__(self, app: ASGIApp, hosts: Iterable[str]) -> None:
+        self.app = app
+        self.hosts = frozenset(hosts)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Let one request through, or refuse it."""
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in SECURITY_HEADERS.items():
+                    headers.setdefault(name, value)
+            await send(message)
+
+        refusal = self._refusal(Headers(scope=scope))
+        if refusal is not None:
+            await refusal(scope, receive, send_with_headers)
+            return
+        try:
+            await self.app(scope, _limited(receive), send_with_headers)
+        except TooLarge:
+            await _too_large()(scope, receive, send_with_headers)
+
+    def _refusal(self, headers: Headers) -> JSONResponse | None:
+        host = _name(f"//{headers.get('host', '')}")
+        if host not in self.hosts:
+            return _refuse(403, "Host", host, f"one of {', '.join(sorted(self.hosts))}")
+        origin = headers.get("origin")
+        if origin is not None and (urlsplit(origin).netloc != headers.get("host") or _name(origin) not in self.hosts):
+            return _refuse(403, "Origin", origin, "this application's own address")
+        if headers.get("content-length", "0").isdigit() and int(headers.get("content-length", "0")) > MAX_BODY_BYTES:
+            return _too_large()
+        return None
+
+
+def _name(address: str) -> str:
+    try:
+        return urlsplit(address).hostname or ""
+    except ValueError:
+        return ""
+
+
+def _limited(receive: Receive) -> Receive:
+    taken = 0
+
+    async def counted() -> Message:
+        nonlocal taken
+        message = await receive()
+        taken += len(message.get("body", b""))
+        if taken > MAX_BODY_BYTES:
+            raise TooLarge
+        return message
+
+    return counted
+
+
+def _too_large() -> JSONResponse:
+    return _refuse(413, "the request", "more than can be read", f"{MAX_BODY_BYTES / 1e6:g} MB at most")
+
+
+def _refuse(status: int, place: str, found: str, wanted: str) -> JSONResponse:
+    sentence = f'{place}: found "{found}"; it must be {wanted}.'
+    return JSONResponse({"place": place, "found": found, "wanted": wanted, "sentence": sentence}, status)

@@ -1,0 +1,136 @@
+"""The note sheet as the screen wants it: a run in columns, with what each row is."""
+
+import base64
+from collections.abc import Callable
+
+import numpy as np
+
+from jorvik.core.destinations import VOICE, Destination
+from jorvik.core.engine.notes import Held
+from jorvik.core.engine.reduce import Reduced, reduce_run
+from jorvik.core.engine.run import Run
+from jorvik.core.kernels import Floats
+from jorvik.core.patch import Patch
+from jorvik.core.voice.render import HEARD
+from jorvik.web.forms import LaneView, Mark, NoteView, Overlay, Row, Sheet, SignalView
+
+ALWAYS = ("pitch", "cutoff", "wavetable_position", "amplitude")
+"""The staves that stand on every sheet."""
+
+
+def packed(values: Floats) -> str:
+    """Return numbers as base64 of little-endian float32."""
+    return base64.b64encode(values.astype("<f4").tobytes()).decode()
+
+
+def sheet(patch: Patch, rate: int, columns: int, velocities: list[float], cancelled: Callable[[], bool]) -> Sheet:
+    """Return the sheet of a patch's first voice, with its lanes at further velocities."""
+    run = Run(patch, rate)
+    reduced = reduce_run(run, columns, cancelled)
+    overlays = []
+    for velocity in velocities:
+        other = Run(patch.with_note(velocity=velocity), rate)
+        rows = reduce_run(other, columns, cancelled)
+        lanes = {name: _row(rows, lane.row) for name, lane in other.program.lanes.items()}
+        overlays.append(Overlay(velocity=velocity, lanes=lanes))
+    return Sheet(
+        rate=rate,
+        seconds=run.length / rate,
+        columns=reduced.starts.size,
+        starts_s=base64.b64encode((reduced.starts / rate).astype("<f8").tobytes()).decode(),
+        notes=[_note(held, rate) for held in run.notes],
+        signals=_signals(run, reduced),
+        lanes=_lanes(run, reduced),
+        overlays=overlays,
+    )
+
+
+def _row(reduced: Reduced, row: int) -> Row:
+    first, least, greatest = reduced.first[row], reduced.least[row], reduced.greatest[row]
+    if np.array_equal(first, least) and np.array_equal(first, greatest):
+        return Row(first=packed(first), least="", greatest="")
+    return Row(first=packed(first), least=packed(least), greatest=packed(greatest))
+
+
+def _level(value: float, columns: int) -> Row:
+    return Row(first=packed(np.full(columns, value)), least="", greatest="")
+
+
+def _note(held: Held, rate: int) -> NoteView:
+    return NoteView(on_s=held.on / rate, off_s=held.off / rate, key=held.note.key, velocity=held.note.velocity)
+
+
+def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
+    found = {}
+    held = run.notes[0]
+    for module in run.patch.modules:
+        row = run.program.module_rows[module.id]
+        low, high = module.span()
+        marks = module.marks(run.patch.performance.tempo, held.on / run.rate, held.off / run.rate)
+        found[module.id] = SignalView(
+            row=_row(reduced, row),
+            summary=module.summary(),
+            low=min(low, float(reduced.least[row].min())),
+            high=max(high, float(reduced.greatest[row].max())),
+            marks=[Mark.model_validate(mark) for mark in marks],
+        )
+    return found
+
+
+def _lanes(run: Run, reduced: Reduced) -> dict[str, LaneView]:
+    names = [name for name in VOICE if name in ALWAYS or name in run.program.lanes]
+    names += [name for name in run.program.lanes if name not in VOICE]
+    return {name: _lane(run, reduced, name) for name in names}
+
+
+def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
+    lane = run.program.lanes.get(name)
+    at = run.patch.destination(name)
+    assert at is not None, name
+    base = run.patch.base(at)
+    columns = reduced.starts.size
+    if lane is None:
+        flat = _level(base, columns)
+        return _view(at, base, flat, flat, flat, {}, base, base, 0.0)
+    over = (reduced.greatest[lane.row + 1] > at.high) | (reduced.least[lane.row + 1] < at.low)
+    return _view(
+        at,
+        base,
+        _row(reduced, lane.row),
+        _row(reduced, lane.row + 1),
+        _row(reduced, lane.row + 2),
+        {route.id: _row(reduced, run.program.route_rows[route.id]) for route in lane.routes},
+        float(reduced.least[lane.row].min()),
+        float(reduced.greatest[lane.row].max()),
+        float(over.mean()),
+    )
+
+
+def _view(
+    at: Destination,
+    set_value: float,
+    value: Row,
+    raw: Row,
+    base: Row,
+    contributions: dict[str, Row],
+    least: float,
+    greatest: float,
+    clamped: float,
+) -> LaneView:
+    return LaneView(
+        title=at.title,
+        unit=at.unit,
+        amount_unit=at.amount_unit,
+        law=at.law,
+        low=at.low,
+        high=at.high,
+        set_value=set_value,
+        heard=at.name in HEARD or at.name not in VOICE,
+        value=value,
+        raw=raw,
+        base=base,
+        contributions=contributions,
+        least=least,
+        greatest=greatest,
+        clamped=clamped,
+    )
