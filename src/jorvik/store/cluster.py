@@ -126,7 +126,7 @@ class Cluster:
             lock.unlink()
 
     def _ensure_database(self) -> None:
-        if not self._administer(f"SELECT 1 FROM pg_database WHERE datname = '{_DATABASE}'"):
+        if not self._administer("SELECT 1 FROM pg_database WHERE datname = 'jorvik'"):
             self._administer(f'CREATE DATABASE "{_DATABASE}"')
 
     def _administer(self, *statements: str) -> bool:

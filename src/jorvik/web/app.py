@@ -3,6 +3,7 @@
 from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -36,11 +37,18 @@ class Settings:
 
 def create_app(settings: Settings) -> FastAPI:
     """Return the application."""
-    app = FastAPI(title="Jorvik", version="1", docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app = FastAPI(
+        title="Jorvik",
+        version="1",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        separate_input_output_schemas=False,
+    )
     app.state.store = PatchStore(settings.engine)
     app.state.instance = settings.instance
-    refusals = {422: {"model": Refusal}}
-    app.include_router(compute.router, prefix="/api", responses={**refusals})
+    refusals: dict[int | str, dict[str, Any]] = {422: {"model": Refusal}}
+    app.include_router(compute.router, prefix="/api", responses=refusals)
     app.include_router(library.router, prefix="/api", responses={**refusals, 503: {"model": Refusal}})
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)

@@ -58,7 +58,7 @@ def post_value(typed: Typed) -> Understood:
     return Understood(value=value.value)
 
 
-@router.post("/read")
+@router.post("/read", response_model=None, responses={200: {"model": Patch}})
 async def post_read(file: FileText) -> Document:
     """Return the patch document in a file's text, checked."""
     patch = await anyio.to_thread.run_sync(parse_patch, file.text)

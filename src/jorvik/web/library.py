@@ -1,7 +1,7 @@
 """Requests about kept patches."""
 
 import uuid
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 
@@ -18,7 +18,7 @@ def _store(request: Request) -> PatchStore:
 
 
 Store = Annotated[PatchStore, Depends(_store)]
-CONFLICT = {409: {"model": ConflictNotice}}
+CONFLICT: dict[int | str, dict[str, Any]] = {409: {"model": ConflictNotice}}
 
 
 def _kept(row: KeptRow) -> Kept:
@@ -49,13 +49,13 @@ def get_patch(patch_id: uuid.UUID, store: Store) -> Kept:
     return _kept(store.get(patch_id))
 
 
-@router.put("/patches/{patch_id}/draft", responses={**CONFLICT})
+@router.put("/patches/{patch_id}/draft", responses=CONFLICT)
 def put_draft(patch_id: uuid.UUID, draft: Draft, store: Store) -> Kept:
     """Keep the draft of a window, unless another window wrote since."""
     return _kept(store.write_draft(patch_id, draft.document, draft.sequence, draft.replace))
 
 
-@router.post("/patches/{patch_id}/revisions", responses={**CONFLICT})
+@router.post("/patches/{patch_id}/revisions", responses=CONFLICT)
 def post_revision(patch_id: uuid.UUID, save: Save, store: Store) -> Kept:
     """Keep the present draft as a revision."""
     return _kept(store.save(patch_id, save.sequence, save.reason))

@@ -92,6 +92,8 @@ _TRIGGER, _LOOP = (Envelope.choices("mode").index(n) for n in ("trigger", "loop"
 _STAGE, _BEGAN, _LENGTH, _FROM, _NOTE = range(5)
 _IDLE, _IN_DELAY, _IN_ATTACK, _IN_HOLD, _IN_DECAY, _IN_SUSTAIN, _IN_RELEASE = range(7)
 _MOST_STAGES = 64
+_NEAR = 1e-10
+"""In seconds. A stage whose end a sample misses by rounding has ended at that sample."""
 
 
 @inline_kernel
@@ -118,7 +120,7 @@ def _pass_ended_stages(p: Floats, s: Floats, now: float) -> None:
     for turn in range(_MOST_STAGES):
         stage = int(s[_STAGE])
         end = s[_BEGAN] + s[_LENGTH]
-        if stage == _IDLE or stage == _IN_SUSTAIN or now < end:
+        if stage == _IDLE or stage == _IN_SUSTAIN or now + _NEAR < end:
             return
         if turn == _MOST_STAGES - 1:
             end = now

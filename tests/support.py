@@ -1,0 +1,102 @@
+"""What several tests need: patches written short, a database, a served application."""
+
+import atexit
+import json
+import threading
+import time
+import uuid
+from functools import cache
+from typing import Any
+
+import uvicorn
+from sqlalchemy import Engine
+
+from jorvik.core.engine.run import Trace, trace
+from jorvik.core.patch import Patch, check_patch
+from jorvik.launch import ROOT, data_folder, load_demo
+from jorvik.store.cluster import Cluster
+from jorvik.store.database import connect, migrate
+from jorvik.store.patches import PatchStore
+from jorvik.web.app import Settings, create_app
+
+Json = dict[str, Any]
+RATE = 48_000
+
+
+def document(modules: list[Json] | None = None, routes: list[Json] | None = None, **rest: Any) -> Json:
+    """Return a patch document: modules and routes, and what else it is given. Routes may leave their id out."""
+    numbered = [{"id": f"r{i}", **route} for i, route in enumerate(routes or [])]
+    return {"format": "jorvik-patch", "version": 1, "modules": modules or [], "routes": numbered, **rest}
+
+
+def note(length_s: float = 1.0, tail_s: float = 0.5, **fields: Any) -> Json:
+    """Return a performance of one note."""
+    top = {name: fields.pop(name) for name in ("tempo_bpm", "seed", "controls") if name in fields}
+    return {"notes": [{"length_s": length_s, **fields}], "tail_s": tail_s, **top}
+
+
+def patch(modules: list[Json] | None = None, routes: list[Json] | None = None, **rest: Any) -> Patch:
+    """Return a checked patch."""
+    return check_patch(document(modules, routes, **rest))
+
+
+def traced(modules: list[Json] | None = None, routes: list[Json] | None = None, rate: int = RATE, **rest: Any) -> Trace:
+    """Return the trace of a patch."""
+    return trace(patch(modules, routes, **rest), rate)
+
+
+def demos() -> dict[str, Json]:
+    """Return every demo document by its file's name."""
+    return {path.stem: json.loads(path.read_text()) for path in sorted((ROOT / "demo").glob("*.json"))}
+
+
+_stops: list[Any] = []
+
+
+@cache
+def cluster() -> Cluster:
+    """Return a running database server that only tests use."""
+    started = Cluster(data_folder().with_name(data_folder().name + "-test"))
+    started.ensure_started()
+    _stops.append(started.stop)
+    return started
+
+
+def fresh_engine() -> Engine:
+    """Return an engine on an empty, migrated database."""
+    engine = connect(cluster().fresh_database(f"test_{uuid.uuid4().hex[:8]}"))
+    migrate(engine)
+    return engine
+
+
+class Served:
+    """The whole application on a loopback port, with the demo data and the built screen."""
+
+    def __init__(self, port: int = 0, engine: Engine | None = None) -> None:
+        self.engine = engine or fresh_engine()
+        load_demo(PatchStore(self.engine))
+        app = create_app(Settings(self.engine, "test", screen=ROOT / "ui" / "dist"))
+        config = uvicorn.Config(app, port=port, log_level="error", timeout_graceful_shutdown=1)
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.thread.start()
+        while not self.server.started:
+            time.sleep(0.02)
+        self.port: int = self.server.servers[0].sockets[0].getsockname()[1]
+        self.url = f"http://127.0.0.1:{self.port}"
+
+    def stop(self) -> None:
+        """Stop serving; the database stays."""
+        self.server.should_exit = True
+        self.server.force_exit = True
+        self.thread.join(timeout=10)
+
+
+def stop_everything() -> None:
+    """Stop what tests started."""
+    while _stops:
+        _stops.pop()()
+
+
+atexit.register(stop_everything)
+

@@ -1,0 +1,135 @@
+<script lang="ts">
+  import { onMount } from 'svelte';
+  import { bench } from './lib/bench.svelte';
+  import { newPatch, save } from './lib/library';
+  import { player } from './lib/player.svelte';
+  import Foot from './parts/Foot.svelte';
+  import Help from './parts/Help.svelte';
+  import NoteSheet from './parts/NoteSheet.svelte';
+  import PatchPage from './parts/PatchPage.svelte';
+  import RoutePage from './parts/RoutePage.svelte';
+  import Shelf from './parts/Shelf.svelte';
+  import SourcePage from './parts/SourcePage.svelte';
+  import TopBar from './parts/TopBar.svelte';
+  import Versions from './parts/Versions.svelte';
+
+  let shelf = $state(false);
+  let versions = $state(false);
+  let help = $state(false);
+  const module = $derived(bench.chosenModule());
+  const route = $derived(bench.chosenRoute());
+
+  onMount(() => void bench.start());
+
+  function inField(target: EventTarget | null): boolean {
+    return target instanceof HTMLElement && target.closest('input, textarea, select, dialog') !== null;
+  }
+
+  function withControl(event: KeyboardEvent): (() => void) | undefined {
+    const key = event.key.toLowerCase();
+    if (key === 'z') return () => (event.shiftKey ? bench.redo() : bench.undo());
+    if (key === 'y') return () => bench.redo();
+    if (key === 's') return () => void bench.attempt(save);
+    return undefined;
+  }
+
+  function plainKey(event: KeyboardEvent): (() => void) | undefined {
+    switch (event.key.toLowerCase()) {
+      case ' ':
+        return event.target instanceof HTMLButtonElement ? undefined : () => void player.toggle();
+      case 'l':
+        return () => (player.loop = !player.loop);
+      case 't':
+        return () => {
+          bench.allThree = !bench.allThree;
+          bench.trace();
+        };
+      case 'p':
+        return () => (shelf = true);
+      case '?':
+        return () => (help = true);
+      case 'escape':
+        return () => (bench.chosen = { what: 'patch' });
+    }
+    return undefined;
+  }
+
+  function onkeydown(event: KeyboardEvent): void {
+    const act =
+      event.ctrlKey || event.metaKey ? withControl(event) : inField(event.target) ? undefined : plainKey(event);
+    if (!act) return;
+    event.preventDefault();
+    act();
+  }
+</script>
+
+<svelte:window {onkeydown} onbeforeunload={() => void bench.keeper.flush()} />
+
+<div class="page">
+  <TopBar onshelf={() => (shelf = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
+  <main>
+    {#if bench.patch}
+      <div class="work"><NoteSheet /></div>
+      <aside aria-label={module ? `Source ${module.id}` : route ? `Route ${route.id}` : 'The patch'}>
+        {#if module}<SourcePage {module} />{:else if route}<RoutePage {route} />{:else}<PatchPage
+            patch={bench.patch}
+          />{/if}
+      </aside>
+    {:else}
+      <div class="empty">
+        {#if bench.loading}
+          <p>Opening…</p>
+        {:else if bench.failure}
+          <p>{bench.failure}</p>
+          <button class="quiet" onclick={() => location.reload()}>Try again</button>
+        {:else}
+          <p>There are no patches yet.</p>
+          <button class="quiet" onclick={() => void bench.attempt(newPatch)}>Make the first one</button>
+        {/if}
+      </div>
+    {/if}
+  </main>
+  <Foot />
+</div>
+
+<Shelf bind:open={shelf} />
+<Versions bind:open={versions} />
+<Help bind:open={help} />
+
+<style>
+  .page {
+    height: 100%;
+    display: flex;
+    flex-direction: column;
+    gap: 8px;
+    padding: 8px 12px 10px;
+    box-sizing: border-box;
+  }
+  main {
+    flex: 1;
+    min-height: 0;
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 270px;
+    gap: 10px;
+  }
+  .work {
+    min-width: 0;
+    min-height: 0;
+  }
+  aside {
+    background: var(--paper);
+    border: 1px solid var(--rule);
+    border-radius: 7px;
+    padding: 11px 13px;
+    overflow: hidden auto;
+    scrollbar-width: thin;
+  }
+  .empty {
+    grid-column: 1 / -1;
+    display: grid;
+    place-content: center;
+    gap: 10px;
+    text-align: center;
+    color: var(--faint);
+  }
+</style>

@@ -1,0 +1,369 @@
+/** The workbench: the open patch, its sheet, what is chosen, and the way back. */
+import { api, plain, Refused, taken, Unreachable } from './api';
+import type { Catalogue, Head, Kept, Module, Patch, Route } from './api';
+import {
+  addModule,
+  addRoute,
+  modules,
+  removeModule,
+  removeRoutes,
+  replaceModule,
+  replaceRoute,
+  routes,
+  verbOf
+} from './document';
+import { Keeper } from './keeper.svelte';
+import { settings } from './settings.svelte';
+import { unpack, type Sheet } from './sheet';
+
+export type Chosen = { what: 'patch' } | { what: 'source'; id: string } | { what: 'route'; id: string };
+
+interface Step {
+  label: string;
+  before: Patch;
+  after: Patch;
+  merge: string;
+  at: number;
+}
+
+export interface Message {
+  id: number;
+  text: string;
+  trouble: boolean;
+  act?: { label: string; run: () => void };
+}
+
+export const VELOCITIES = [
+  { name: 'soft', velocity: 40 },
+  { name: 'middle', velocity: 80 },
+  { name: 'hard', velocity: 118 }
+] as const;
+
+const FULL_RATE = 48_000;
+const DRAFT_RATE = 12_000;
+const MERGE_MS = 1200;
+const STEPS_KEPT = 60;
+const MESSAGE_MS = 9000;
+
+class Bench {
+  catalogue: Catalogue | null = $state.raw(null);
+  patch: Patch | null = $state.raw(null);
+  sheet: Sheet | null = $state.raw(null);
+  ghost: { sheet: Sheet; label: string } | null = $state.raw(null);
+  heads: Head[] = $state.raw([]);
+  chosen: Chosen = $state({ what: 'patch' });
+  cursor: number | null = $state(null);
+  allThree = $state(false);
+  columns = $state(0);
+  loading = $state(true);
+  failure = $state('');
+  messages: Message[] = $state([]);
+  readonly keeper = new Keeper();
+
+  private done: Step[] = $state.raw([]);
+  private undone: Step[] = $state.raw([]);
+  private good: Patch | null = null;
+  private asked: { patch: Patch; rate: number; three: boolean; columns: number } | null = null;
+  private wanted = false;
+  private draft = false;
+  private abort: AbortController | null = null;
+  private abortTimer: ReturnType<typeof setTimeout> | undefined;
+  private nextMessage = 1;
+
+  undoLabel = $derived(this.done.at(-1)?.label ?? '');
+  redoLabel = $derived(this.undone.at(-1)?.label ?? '');
+  note = $derived(this.patch?.performance?.notes?.[0] ?? {});
+  key = $derived(this.note.key ?? 60);
+  velocity = $derived(this.note.velocity ?? 96);
+  tempo = $derived(this.patch?.performance?.tempo_bpm ?? 120);
+
+  async start(): Promise<void> {
+    try {
+      this.catalogue = await taken(api.GET('/api/catalogue'));
+      await this.refreshHeads();
+      const wished = location.hash.slice(1) || settings.now.last;
+      const first = this.heads.find((head) => head.id === wished) ?? this.heads.find((h) => h.demo === 'ferry-horn');
+      const opening = first ?? this.heads[0];
+      if (opening) await this.open(opening.id);
+    } catch (error) {
+      this.failure = error instanceof Error ? error.message : String(error);
+    }
+    this.loading = false;
+  }
+
+  async refreshHeads(): Promise<void> {
+    this.heads = await taken(api.GET('/api/patches'));
+  }
+
+  async open(id: string): Promise<void> {
+    await this.keeper.flush();
+    const kept = await taken(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+    this.show(kept);
+  }
+
+  /** Shows a patch that the store handed over, with what an earlier window left of it. */
+  show(kept: Kept): void {
+    const left = this.keeper.open(kept);
+    const stored = kept.document as unknown as Patch;
+    this.patch = left ?? (this.keeper.state === 'conflict' ? (this.keeper.mine ?? stored) : stored);
+    if (left) this.say('What the last window could not keep was found in this browser and is kept now.');
+    this.good = stored;
+    this.ghost = null;
+    this.chosen = { what: 'patch' };
+    this.recallSteps();
+    settings.set({ last: kept.id });
+    history.replaceState(null, '', `#${kept.id}`);
+    document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
+    this.trace();
+  }
+
+  /** Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step. */
+  edit(label: string, after: Patch, merge = '', draft = false): void {
+    if (!this.patch || after === this.patch) return;
+    const last = this.done.at(-1);
+    if (last && merge && last.merge === merge && Date.now() - last.at < MERGE_MS) {
+      this.done = [...this.done.slice(0, -1), { ...last, label, after, at: Date.now() }];
+    } else {
+      const step = { label, before: this.patch, after, merge, at: Date.now() };
+      this.done = [...this.done.slice(-STEPS_KEPT + 1), step];
+    }
+    this.undone = [];
+    this.put(after, draft);
+  }
+
+  undo(): void {
+    const step = this.done.at(-1);
+    if (!step) return;
+    this.done = this.done.slice(0, -1);
+    this.undone = [...this.undone, step];
+    this.put(step.before);
+  }
+
+  redo(): void {
+    const step = this.undone.at(-1);
+    if (!step) return;
+    this.undone = this.undone.slice(0, -1);
+    this.done = [...this.done, { ...step, merge: '' }];
+    this.put(step.after);
+  }
+
+  private put(patch: Patch, draft = false): void {
+    this.patch = patch;
+    document.title = `${patch.name ?? 'Untitled'} · Jorvik`;
+    this.forgetChosenIfGone();
+    this.keeper.keep(patch);
+    this.rememberSteps();
+    this.trace(draft);
+  }
+
+  private forgetChosenIfGone(): void {
+    const { patch, chosen } = this;
+    if (!patch || chosen.what === 'patch') return;
+    const ids = chosen.what === 'source' ? modules(patch).map((m) => m.id) : routes(patch).map((r) => r.id);
+    if (!ids.includes(chosen.id)) this.chosen = { what: 'patch' };
+  }
+
+  private stepsKey(): string {
+    return `jorvik.steps.${this.keeper.head?.id}`;
+  }
+
+  private rememberSteps(): void {
+    try {
+      sessionStorage.setItem(this.stepsKey(), JSON.stringify([this.done, this.undone]));
+    } catch {
+      sessionStorage.removeItem(this.stepsKey());
+    }
+  }
+
+  private recallSteps(): void {
+    const [done, undone] = JSON.parse(sessionStorage.getItem(this.stepsKey()) ?? '[[],[]]') as [Step[], Step[]];
+    // Steps lead to the patch as this window left it; where it stands elsewhere now, they lead nowhere.
+    const meets = JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === JSON.stringify(this.patch);
+    this.done = meets ? done : [];
+    this.undone = meets ? undone : [];
+  }
+
+  /** Asks for the sheet of the present patch. At most one question is under way; the newest is asked next. */
+  trace(draft = false): void {
+    this.draft = draft;
+    this.wanted = true;
+    if (this.abort) {
+      clearTimeout(this.abortTimer);
+      this.abortTimer = setTimeout(() => this.abort?.abort(), 150);
+      return;
+    }
+    void this.traceAll();
+  }
+
+  private async traceAll(): Promise<void> {
+    while (this.wanted && this.patch && this.columns > 0) {
+      this.wanted = false;
+      const ask = {
+        patch: this.patch,
+        rate: this.draft ? DRAFT_RATE : FULL_RATE,
+        three: this.allThree,
+        columns: this.columns
+      };
+      this.abort = new AbortController();
+      try {
+        await this.traceOne(ask, this.abort.signal);
+      } finally {
+        clearTimeout(this.abortTimer);
+        this.abort = null;
+      }
+    }
+  }
+
+  private async traceOne(ask: NonNullable<typeof this.asked>, signal: AbortSignal): Promise<void> {
+    try {
+      const others = VELOCITIES.map((v) => v.velocity).filter(
+        (v) => v !== (ask.patch.performance?.notes?.[0]?.velocity ?? 96)
+      );
+      const body = {
+        document: plain(ask.patch),
+        rate: ask.rate,
+        columns: ask.columns,
+        velocities: ask.three ? others : []
+      };
+      const wire = await taken(api.POST('/api/sheet', { body, signal }));
+      this.sheet = unpack(wire);
+      this.good = ask.patch;
+      this.failure = '';
+      performance.mark('jorvik:sheet');
+    } catch (error) {
+      if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
+      else if (error instanceof Refused && error.status === 422) this.takeBack(ask.patch, error.message);
+      else if (error instanceof Unreachable) this.failure = error.message;
+      else this.failure = error instanceof Error ? error.message : String(error);
+    }
+  }
+
+  /** A change that the core refuses is taken back; the sentence says why. */
+  private takeBack(refused: Patch, sentence: string): void {
+    this.say(sentence, true);
+    if (this.patch !== refused || !this.good) return;
+    this.done = this.done.filter((step) => step.after !== refused);
+    this.put(this.good);
+  }
+
+  say(text: string, trouble = false, act?: Message['act']): void {
+    const id = this.nextMessage++;
+    this.messages = [...this.messages.filter((message) => message.text !== text).slice(-2), { id, text, trouble, act }];
+    setTimeout(() => this.dismiss(id), MESSAGE_MS);
+  }
+
+  dismiss(id: number): void {
+    this.messages = this.messages.filter((message) => message.id !== id);
+  }
+
+  /** Runs what may be refused, and says so where it is. */
+  async attempt(work: () => Promise<void>): Promise<void> {
+    try {
+      await work();
+    } catch (error) {
+      this.say(error instanceof Error ? error.message : String(error), true);
+    }
+  }
+
+  chosenModule(): Module | undefined {
+    const { chosen, patch } = this;
+    return chosen.what === 'source' && patch ? modules(patch).find((module) => module.id === chosen.id) : undefined;
+  }
+
+  chosenRoute(): Route | undefined {
+    const { chosen, patch } = this;
+    return chosen.what === 'route' && patch ? routes(patch).find((route) => route.id === chosen.id) : undefined;
+  }
+
+  setNote(label: string, fields: Record<string, number>, merge = ''): void {
+    const { patch } = this;
+    if (!patch) return;
+    const notes = patch.performance?.notes ?? [{}];
+    const changed = [{ ...notes[0], ...fields }, ...notes.slice(1)];
+    this.edit(label, { ...patch, performance: { ...patch.performance, notes: changed } }, merge);
+  }
+
+  setBase(name: string, value: number, label: string, merge = ''): void {
+    const { patch } = this;
+    if (!patch) return;
+    const base = { ...patch.voice?.base, [name]: value };
+    this.edit(label, { ...patch, voice: { ...patch.voice, base } }, merge);
+  }
+
+  setField(id: string, field: string, value: unknown, label: string, merge = '', draft = false): void {
+    if (this.patch) this.edit(label, replaceModule(this.patch, id, { [field]: value }), merge, draft);
+  }
+
+  setRoute(id: string, fields: Partial<Route>, label: string, merge = ''): void {
+    if (this.patch) this.edit(label, replaceRoute(this.patch, id, fields), merge);
+  }
+
+  addSource(kind: string): void {
+    const facts = this.catalogue?.kinds.find((k) => k.kind === kind);
+    if (!facts || !this.patch) return;
+    const [next, id] = addModule(this.patch, facts);
+    this.edit(`add ${id}`, next);
+    this.chosen = { what: 'source', id };
+  }
+
+  removeSource(id: string): void {
+    if (this.patch && this.catalogue) this.edit(`remove ${id}`, removeModule(this.patch, id, this.catalogue));
+  }
+
+  addPull(source: string, destination: string): void {
+    if (!this.patch) return;
+    const unit = this.amountUnit(destination);
+    const [next, id] = addRoute(this.patch, source, destination, unit);
+    this.edit(`${source} moves ${this.titleOf(destination)}`, next);
+    this.chosen = { what: 'route', id };
+  }
+
+  removeRoute(route: Route): void {
+    if (this.patch)
+      this.edit(`remove ${route.source} from ${this.titleOf(route.destination)}`, removeRoutes(this.patch, [route.id]));
+  }
+
+  /** Mutes every route of a source, or lets them all sound again. */
+  muteSource(id: string, enabled: boolean): void {
+    if (!this.patch) return;
+    const changed = routes(this.patch).map((route) => (route.source === id ? { ...route, enabled } : route));
+    this.edit(`${enabled ? 'unmute' : 'mute'} ${id}`, { ...this.patch, routes: changed });
+  }
+
+  titleOf(destination: string): string {
+    const known = this.catalogue?.destinations.find((at) => at.name === destination);
+    if (known) return known.title.toLowerCase();
+    const routeId = /^route:(.*)\.amount$/.exec(destination)?.[1];
+    return routeId
+      ? `the amount of ${routeId}`
+      : destination
+          .replace('.', ' ')
+          .replace(/_(s|hz)$/, '')
+          .replace('_', ' ');
+  }
+
+  /** Returns the verb of a route's sentence. */
+  verb(route: Route): string {
+    const polarity = route.polarity ?? 'as_is';
+    const both = (this.sheet?.signals[route.source]?.low ?? (route.source === 'pitch_bend' ? -1 : 0)) < 0;
+    return verbOf(route, polarity === 'bipolar' || (polarity === 'as_is' && both));
+  }
+
+  /** Returns the unit of a route's amount. */
+  amountUnit(destination: string): string {
+    const known = this.catalogue?.destinations.find((at) => at.name === destination);
+    if (known) return known.amount_unit;
+    const routeId = /^route:(.*)\.amount$/.exec(destination)?.[1];
+    if (routeId) {
+      const route = this.patch && routes(this.patch).find((r) => r.id === routeId);
+      return route && route.mode !== 'scale' ? this.amountUnit(route.destination) : 'ratio';
+    }
+    const [id, field] = destination.split('.');
+    const module = this.patch && modules(this.patch).find((m) => m.id === id);
+    const facts = this.catalogue?.kinds.find((k) => k.kind === module?.kind)?.fields.find((f) => f.name === field);
+    if (!facts) return 'ratio';
+    return facts.law === 'octaves' ? 'oct' : facts.law === 'semitones' ? 'st' : (facts.unit ?? 'ratio');
+  }
+}
+
+export const bench = new Bench();

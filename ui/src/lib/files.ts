@@ -1,0 +1,52 @@
+/** Patches, sounds and traces to and from the disk. */
+import { api, plain, Refused, taken, type Patch } from './api';
+
+const MOST_BYTES = 4_000_000;
+
+function fileName(patch: Patch, ending: string): string {
+  const stem =
+    (patch.name ?? 'patch')
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-|-$/g, '') || 'patch';
+  return `${stem}${ending}`;
+}
+
+function hand(blob: Blob, name: string): void {
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+export function downloadPatch(patch: Patch): void {
+  hand(new Blob([JSON.stringify(patch, null, 2) + '\n'], { type: 'application/json' }), fileName(patch, '.json'));
+}
+
+export async function downloadMade(patch: Patch, what: 'sound' | 'trace.csv'): Promise<void> {
+  const answer = await fetch(`/api/${what}`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ document: plain(patch) })
+  });
+  if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
+  hand(await answer.blob(), fileName(patch, what === 'sound' ? '.wav' : '.csv'));
+}
+
+/** Returns the patch in a file; throws Refused with a sentence when there is none in it. */
+export async function readPatch(file: File): Promise<Patch> {
+  if (file.size > MOST_BYTES) {
+    throw new Refused(
+      413,
+      `${file.name}: found ${Math.round(file.size / 1e6)} MB; it must be a patch of 4 MB at most.`
+    );
+  }
+  const text = await file.text();
+  try {
+    return (await taken(api.POST('/api/read', { body: { text } }))) as Patch;
+  } catch (error) {
+    if (error instanceof Refused) throw new Refused(error.status, `${file.name}, ${error.message}`);
+    throw error;
+  }
+}

@@ -1,0 +1,102 @@
+/** Scales that people read: note names, hertz on a log scale, decibels, per cent. */
+import { scaleLinear, scaleLog } from 'd3-scale';
+import { figure, hertz, noteName, shown } from './format';
+import type { Lane } from './sheet';
+
+export interface Tick {
+  value: number;
+  label: string;
+}
+
+export interface Scale {
+  /** Returns the height of a value, 0 at the foot and 1 at the top. */
+  at(value: number): number;
+  /** Returns the value at a height. */
+  from(height: number): number;
+  ticks: Tick[];
+}
+
+function linear(low: number, high: number, ticks: Tick[]): Scale {
+  const scale = scaleLinear([low, high], [0, 1]);
+  return { at: scale, from: (height) => scale.invert(height), ticks };
+}
+
+/** Returns a scale for a source's own trace. */
+export function signalScale(low: number, high: number): Scale {
+  const pad = (high - low) * 0.06 || 0.5;
+  return linear(low - pad, high + pad, []);
+}
+
+function pitchScale(lane: Lane, key: number): Scale {
+  const least = Math.min(lane.least, lane.set_value);
+  const greatest = Math.max(lane.greatest, lane.set_value);
+  const reach = Math.max(greatest - least, 0.9);
+  const low = least - reach * 0.14;
+  const high = greatest + reach * 0.14;
+  const values = scaleLinear([low, high], [0, 1]).ticks(3);
+  const small = reach < 3;
+  return linear(
+    low,
+    high,
+    values.map((value) => ({ value, label: small ? centsLabel(value) : noteName(Math.round(key + value)) }))
+  );
+}
+
+function centsLabel(semitones: number): string {
+  const cents = Math.round(semitones * 100);
+  return cents === 0 ? '0 cents' : `${cents > 0 ? '+' : '−'}${Math.abs(cents)}`;
+}
+
+function hertzScale(lane: Lane): Scale {
+  const low = Math.max(lane.low, Math.min(lane.least, lane.set_value) / 1.35);
+  const high = Math.min(lane.high * 1.02, Math.max(lane.greatest, lane.set_value) * 1.5);
+  const scale = scaleLog([low, Math.max(high, low * 4)], [0, 1]).base(2);
+  const ticks = [20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000].filter(
+    (v) => scale(v) > 0.02 && scale(v) < 0.98
+  );
+  return {
+    at: (value) => scale(Math.max(value, 1e-3)),
+    from: (height) => scale.invert(height),
+    ticks: ticks.map((value) => ({ value, label: hertz(value, 2) }))
+  };
+}
+
+function amplitudeScale(): Scale {
+  return linear(-0.04, 1.08, [
+    { value: 1, label: '0 dB' },
+    { value: 0.501187, label: '−6' },
+    { value: 0.251189, label: '−12' },
+    { value: 0.063096, label: '−24' }
+  ]);
+}
+
+function plainScale(lane: Lane): Scale {
+  const least = Math.min(lane.least, lane.set_value);
+  const greatest = Math.max(lane.greatest, lane.set_value);
+  const reach = Math.max(greatest - least, Math.min(0.25, (lane.high - lane.low) / 4));
+  const low = least - reach * 0.12;
+  const high = Math.max(greatest, least + reach) + reach * 0.12;
+  const values = scaleLinear([low, high], [0, 1]).ticks(3);
+  const label = (value: number): string =>
+    lane.unit === 'ratio' ? `${figure(value * 100)} %` : shown(value, lane.unit);
+  return linear(
+    low,
+    high,
+    values.map((value) => ({ value, label: label(value) }))
+  );
+}
+
+/** Returns the scale on which a destination is read. */
+export function laneScale(name: string, lane: Lane, key: number): Scale {
+  if (name === 'pitch') return pitchScale(lane, key);
+  if (lane.unit === 'Hz') return hertzScale(lane);
+  if (name === 'amplitude') return amplitudeScale();
+  return plainScale(lane);
+}
+
+/** Returns round times for the axis over so many seconds, about one every 90 pixels. */
+export function timeTicks(seconds: number, width: number): number[] {
+  return scaleLinear([0, seconds], [0, width])
+    .ticks(Math.max(2, Math.floor(width / 90)))
+    .filter((t) => t < seconds * 0.97);
+}

@@ -1,0 +1,49 @@
+/** What this browser remembers of its user: theme, level, folded things. */
+
+const KEY = 'jorvik.settings';
+
+interface Remembered {
+  theme: 'light' | 'dark' | 'system';
+  level: number;
+  pointerSeen: boolean;
+  cautionSeen: boolean;
+  last: string | null;
+}
+
+const FIRST: Remembered = { theme: 'system', level: 0.25, pointerSeen: false, cautionSeen: false, last: null };
+
+function read(): Remembered {
+  try {
+    return { ...FIRST, ...(JSON.parse(localStorage.getItem(KEY) ?? '{}') as Partial<Remembered>) };
+  } catch {
+    return { ...FIRST };
+  }
+}
+
+class Settings {
+  now: Remembered = $state(read());
+  private system = matchMedia('(prefers-color-scheme: dark)');
+  dark: boolean = $state(false);
+
+  constructor() {
+    this.system.addEventListener('change', () => this.apply());
+    this.apply();
+  }
+
+  set(fields: Partial<Remembered>): void {
+    Object.assign(this.now, fields);
+    try {
+      localStorage.setItem(KEY, JSON.stringify(this.now));
+    } catch {
+      // A browser that keeps nothing still works; it only forgets.
+    }
+    this.apply();
+  }
+
+  private apply(): void {
+    this.dark = this.now.theme === 'system' ? this.system.matches : this.now.theme === 'dark';
+    document.documentElement.classList.toggle('dark', this.dark);
+  }
+}
+
+export const settings = new Settings();

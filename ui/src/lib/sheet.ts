@@ -1,0 +1,74 @@
+/** The sheet as it comes over the wire, unpacked into typed arrays. */
+import type { LaneView, Mark, NoteView, RowWire, SheetWire } from './api';
+
+/** One signal over the columns. Where nothing moves within a column all three are the same array. */
+export interface Row {
+  first: Float32Array;
+  least: Float32Array;
+  greatest: Float32Array;
+}
+
+export interface SignalRow {
+  row: Row;
+  summary: string;
+  low: number;
+  high: number;
+  marks: Mark[];
+}
+
+export interface Lane extends Omit<LaneView, 'value' | 'raw' | 'base' | 'contributions'> {
+  value: Row;
+  raw: Row;
+  base: Row;
+  contributions: Record<string, Row>;
+}
+
+export interface Sheet {
+  rate: number;
+  seconds: number;
+  columns: number;
+  starts: Float64Array;
+  notes: NoteView[];
+  signals: Record<string, SignalRow>;
+  lanes: Record<string, Lane>;
+  overlays: { velocity: number; lanes: Record<string, Row> }[];
+}
+
+function bytes(text: string): ArrayBuffer {
+  const raw = atob(text);
+  const out = new Uint8Array(raw.length);
+  for (let i = 0; i < raw.length; i++) out[i] = raw.charCodeAt(i);
+  return out.buffer;
+}
+
+function unpackRow(wire: RowWire): Row {
+  const first = new Float32Array(bytes(wire.first));
+  if (!wire.least) return { first, least: first, greatest: first };
+  return { first, least: new Float32Array(bytes(wire.least)), greatest: new Float32Array(bytes(wire.greatest)) };
+}
+
+function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<string, B> {
+  return Object.fromEntries(Object.entries(of).map(([name, value]) => [name, change(value)]));
+}
+
+export function unpack(wire: SheetWire): Sheet {
+  return {
+    ...wire,
+    starts: new Float64Array(bytes(wire.starts_s)),
+    signals: each(wire.signals, (signal) => ({ ...signal, row: unpackRow(signal.row) })),
+    lanes: each(wire.lanes, (lane) => ({
+      ...lane,
+      value: unpackRow(lane.value),
+      raw: unpackRow(lane.raw),
+      base: unpackRow(lane.base),
+      contributions: each(lane.contributions, unpackRow)
+    })),
+    overlays: wire.overlays.map((overlay) => ({ velocity: overlay.velocity, lanes: each(overlay.lanes, unpackRow) }))
+  };
+}
+
+/** Returns the column that a time falls in. */
+export function columnAt(sheet: Sheet, time: number): number {
+  const column = Math.floor((time / sheet.seconds) * sheet.columns + 1e-6);
+  return Math.max(0, Math.min(sheet.columns - 1, column));
+}

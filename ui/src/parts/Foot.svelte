@@ -1,0 +1,107 @@
+<script lang="ts">
+  import { bench } from '../lib/bench.svelte';
+  import { figure } from '../lib/format';
+  import { settle } from '../lib/library';
+  import { player } from '../lib/player.svelte';
+  import { settings } from '../lib/settings.svelte';
+
+  const keeper = bench.keeper;
+  const settleNow = (choice: 'theirs' | 'mine' | 'both'): void => void bench.attempt(() => settle(choice));
+  const POINTER = [
+    'Point anywhere on the sheet: every stave reads out at that moment.',
+    'Click a source and drag its squares, or type 180ms, 1/8d, 7st into any figure.',
+    'Space plays. Loop it, and hear each change at the next pass.'
+  ];
+</script>
+
+<footer>
+  {#if keeper.state === 'conflict'}
+    <div class="bar trouble" role="alert">
+      <b>Two windows</b>
+      <span>This patch was changed in another window. Nothing is lost: choose what this window shows.</span>
+      <button class="quiet" onclick={() => settleNow('both')}>Keep mine as a copy</button>
+      <button class="quiet" onclick={() => settleNow('mine')}>Let mine stand</button>
+      <button class="quiet" onclick={() => settleNow('theirs')}>Show theirs</button>
+    </div>
+  {:else if keeper.state === 'waiting'}
+    <div class="bar trouble" role="alert">
+      <b>Not kept yet</b><span>{keeper.trouble}</span><button class="quiet" onclick={() => void keeper.flush()}
+        >Try now</button
+      >
+    </div>
+  {:else if bench.failure}
+    <div class="bar trouble" role="alert">
+      <b>No trace</b><span>{bench.failure}</span><button class="quiet" onclick={() => bench.trace()}>Try again</button>
+    </div>
+  {/if}
+  {#each bench.messages as message (message.id)}
+    <div class="bar" class:trouble={message.trouble} role={message.trouble ? 'alert' : 'status'}>
+      <span>{message.text}</span>
+      {#if message.act}<button
+          class="quiet"
+          onclick={() => {
+            message.act?.run();
+            bench.dismiss(message.id);
+          }}>{message.act.label}</button
+        >{/if}
+      <button class="bare" aria-label="Dismiss" onclick={() => bench.dismiss(message.id)}>✕</button>
+    </div>
+  {/each}
+  {#if player.playing && player.limitedDb > 0}
+    <div class="bar" role="status">
+      <b>Limiter</b><span>It took {figure(player.limitedDb, 2)} dB off the loudest moment.</span>
+    </div>
+  {:else if !settings.now.cautionSeen && player.playing}
+    <div class="bar" role="status">
+      <b>Ears</b>
+      <span
+        >Playback starts low and passes a limiter. Resonance and fast high notes can still jump by 20 dB; headphones are
+        the greater risk.</span
+      >
+      <button class="quiet" onclick={() => settings.set({ cautionSeen: true })}>Understood</button>
+    </div>
+  {:else if !settings.now.pointerSeen}
+    <div class="bar">
+      <ol>
+        {#each POINTER as step, i (i)}<li>{step}</li>{/each}
+      </ol>
+      <button class="quiet" onclick={() => settings.set({ pointerSeen: true })}>Got it</button>
+    </div>
+  {/if}
+</footer>
+
+<style>
+  footer {
+    display: flex;
+    flex-direction: column;
+    gap: 5px;
+  }
+  .bar {
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    background: var(--paper);
+    border: 1px solid var(--rule);
+    border-left: 4px solid var(--weld);
+    border-radius: 6px;
+    padding: 5px 12px;
+    font-size: 13.5px;
+  }
+  .bar.trouble {
+    border-left-color: var(--madder);
+  }
+  .bar span {
+    flex: 1;
+    min-width: 0;
+    overflow-wrap: anywhere;
+  }
+  ol {
+    flex: 1;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 22px;
+    margin: 0;
+    padding: 0;
+    list-style: decimal inside;
+  }
+</style>

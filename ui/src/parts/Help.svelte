@@ -1,0 +1,52 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+  let { open = $bindable() }: { open: boolean } = $props();
+  const KEYS = [
+    ['Space', 'play or stop'],
+    ['L', 'loop on or off'],
+    ['T', 'soft, middle and hard at once'],
+    ['Ctrl Z / Ctrl Shift Z', 'undo / redo'],
+    ['Ctrl S', 'save as a version'],
+    ['P', 'patches'],
+    ['Esc', 'choose the patch itself, or leave a field as it was'],
+    ['↑ ↓ in a figure', 'nudge it; finer with Shift'],
+    ['← → on the time axis', 'move the cursor; finer with Shift'],
+    ['arrows on a square of a curve', 'move it; finer with Shift'],
+    ['?', 'this page']
+  ];
+</script>
+
+<Modal bind:open title="Keys, units and cautions" size="md" outsideclose>
+  <dl>
+    {#each KEYS as [key, what] (key)}<dt>{key}</dt>
+      <dd>{what}</dd>{/each}
+  </dl>
+  <p>
+    <b>Figures</b> are typed as they are said: 180ms, 1.5s, 1/8d, 2bar, 7st, 30cents, 1oct, −6 dB, 2.2kHz, C3, 40%, 3V (5
+    V is 1.0). A wrong entry says what was understood and keeps the old value.
+  </p>
+  <p>
+    <b>Hearing.</b> Playback starts low and passes a limiter at −1 dB. Resonance near self-oscillation, and fast high notes,
+    can still jump by 20 dB or more in a moment. Headphones are the greater risk. Jorvik is no substitute for hearing-conservation
+    guidance.
+  </p>
+</Modal>
+
+<style>
+  dl {
+    display: grid;
+    grid-template-columns: max-content 1fr;
+    gap: 4px 16px;
+    margin: 0;
+  }
+  dt {
+    font-weight: 600;
+  }
+  dd {
+    margin: 0;
+    color: var(--faint);
+  }
+  p {
+    margin: 0;
+  }
+</style>

@@ -1,0 +1,116 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+  import { bench } from '../lib/bench.svelte';
+  import { downloadMade, downloadPatch } from '../lib/files';
+  import { duplicate, newPatch, openFile, remove } from '../lib/library';
+
+  let { open = $bindable() }: { open: boolean } = $props();
+  let wanted = $state('');
+  let picker: HTMLInputElement | undefined = $state();
+
+  const found = $derived(bench.heads.filter((head) => head.name.toLowerCase().includes(wanted.trim().toLowerCase())));
+
+  $effect(() => {
+    if (open) void bench.attempt(() => bench.refreshHeads());
+  });
+
+  function then(work: () => Promise<void>): void {
+    open = false;
+    void bench.attempt(work);
+  }
+
+  function picked(event: Event & { currentTarget: HTMLInputElement }): void {
+    const file = event.currentTarget.files?.[0];
+    event.currentTarget.value = '';
+    if (file) then(() => openFile(file));
+  }
+</script>
+
+<Modal bind:open title="Patches" size="md" class="shelf" outsideclose>
+  <div class="acts">
+    <button class="quiet" onclick={() => then(newPatch)}>New patch</button>
+    <button class="quiet" onclick={() => picker?.click()}>Open a file…</button>
+    <button class="quiet" disabled={!bench.patch} onclick={() => then(duplicate)}>Duplicate this one</button>
+    <input
+      class="sr-only"
+      type="file"
+      accept=".json,application/json"
+      aria-label="Patch file"
+      tabindex="-1"
+      bind:this={picker}
+      onchange={picked}
+    />
+  </div>
+  {#if bench.patch}
+    {@const patch = bench.patch}
+    <div class="acts">
+      <span>Download</span>
+      <button class="quiet" onclick={() => downloadPatch(patch)}>Patch file</button>
+      <button class="quiet" onclick={() => void bench.attempt(() => downloadMade(patch, 'sound'))}>Sound (WAV)</button>
+      <button class="quiet" onclick={() => void bench.attempt(() => downloadMade(patch, 'trace.csv'))}
+        >Trace (CSV)</button
+      >
+    </div>
+  {/if}
+  <input class="field find" type="search" aria-label="Find a patch" placeholder="Find by name" bind:value={wanted} />
+  <ul>
+    {#each found as head (head.id)}
+      <li class:here={head.id === bench.keeper.head?.id}>
+        <button class="bare open" onclick={() => then(() => bench.open(head.id))}>{head.name}</button>
+        <span>version {head.saved_number}{head.unsaved ? ', draft since' : ''}{head.demo ? ' · demo' : ''}</span>
+        <button
+          class="bare"
+          aria-label="Delete {head.name}"
+          onclick={() => void bench.attempt(() => remove(head.id, head.name))}>delete</button
+        >
+      </li>
+    {:else}
+      <li class="none">
+        {bench.heads.length
+          ? 'No patch has that in its name.'
+          : 'There are no patches yet. Make a new one, or open a file.'}
+      </li>
+    {/each}
+  </ul>
+</Modal>
+
+<style>
+  .acts {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    flex-wrap: wrap;
+    color: var(--faint);
+  }
+  .find {
+    width: 100%;
+  }
+  ul {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+    max-height: 45vh;
+    overflow: auto;
+  }
+  li {
+    display: flex;
+    gap: 10px;
+    padding: 6px 8px;
+    border-bottom: 1px solid var(--rule);
+    align-items: baseline;
+  }
+  li span {
+    color: var(--faint);
+    font-size: 13px;
+    margin-left: auto;
+  }
+  li.here {
+    background: var(--chosen);
+  }
+  .open {
+    font-weight: 600;
+  }
+  .none {
+    color: var(--faint);
+  }
+</style>

@@ -1,0 +1,183 @@
+<script lang="ts">
+  import type { Module } from '../lib/api';
+  import { bench } from '../lib/bench.svelte';
+  import { dyeOf, modules, renameModule, routes } from '../lib/document';
+  import FieldEditor from './FieldEditor.svelte';
+  import RouteSentence from './RouteSentence.svelte';
+
+  let { module }: { module: Module } = $props();
+
+  const kind = $derived(bench.catalogue?.kinds.find((facts) => facts.kind === module.kind));
+  const dye = $derived(bench.patch ? dyeOf(bench.patch, module.id) : { colour: 'faint', dash: [] });
+  const mine = $derived(bench.patch ? routes(bench.patch).filter((route) => route.source === module.id) : []);
+  const muted = $derived(mine.length > 0 && mine.every((route) => route.enabled === false));
+  const own = $derived(
+    (kind?.fields ?? [])
+      .filter((field) => field.movable)
+      .map((field) => ({
+        name: `${module.id}.${field.name}`,
+        label: field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' ')
+      }))
+  );
+  const otherFields = $derived(
+    (bench.patch ? modules(bench.patch) : []).flatMap((other) =>
+      (bench.catalogue?.kinds.find((k) => k.kind === other.kind)?.fields ?? [])
+        .filter((field) => field.movable)
+        .map((field) => `${other.id}.${field.name}`)
+    )
+  );
+
+  function rename(event: Event & { currentTarget: HTMLInputElement }): void {
+    const to = event.currentTarget.value.trim();
+    event.currentTarget.value = module.id;
+    if (!bench.patch || !bench.catalogue || to === module.id || !to) return;
+    if (modules(bench.patch).some((other) => other.id === to)) {
+      bench.say(`The name: found "${to}"; it must be one that no other source has.`, true);
+      return;
+    }
+    const next = renameModule(bench.patch, module.id, to, bench.catalogue);
+    bench.edit(`rename ${module.id} to ${to}`, next);
+    bench.chosen = { what: 'source', id: to };
+  }
+
+  function move(event: Event & { currentTarget: HTMLSelectElement }): void {
+    const destination = event.currentTarget.value;
+    event.currentTarget.value = '';
+    if (destination) bench.addPull(module.id, destination);
+  }
+
+  function moveOwn(event: Event & { currentTarget: HTMLSelectElement }, name: string): void {
+    const source = event.currentTarget.value;
+    event.currentTarget.value = '';
+    if (source) bench.addPull(source, name);
+  }
+</script>
+
+<header>
+  <i style:background="var(--{dye.colour})"></i>
+  <input class="field id" aria-label="Name of the source" value={module.id} onchange={rename} />
+  <span>{kind?.title}</span>
+</header>
+<p class="help">{kind?.help.split('\n')[0]}</p>
+
+<div class="fields">
+  {#each kind?.fields ?? [] as field (field.name)}
+    <FieldEditor {module} {field} />
+  {/each}
+</div>
+
+<h3>It moves</h3>
+{#each mine as route (route.id)}
+  <RouteSentence {route} from="source" />
+{:else}
+  <p class="help">Nothing yet.</p>
+{/each}
+<div class="acts">
+  <select class="quiet" aria-label="Let {module.id} move something" onchange={move}>
+    <option value="">Move something…</option>
+    <optgroup label="the voice">
+      {#each bench.catalogue?.destinations ?? [] as at (at.name)}
+        <option value={at.name}>{at.title}{at.heard ? '' : ' (not heard yet)'}</option>
+      {/each}
+    </optgroup>
+    <optgroup label="other sources">
+      {#each otherFields as name (name)}<option value={name}>{bench.titleOf(name)}</option>{/each}
+    </optgroup>
+    <optgroup label="how far a route goes">
+      {#each bench.patch ? routes(bench.patch) : [] as route (route.id)}
+        <option value="route:{route.id}.amount">{route.id}</option>
+      {/each}
+    </optgroup>
+  </select>
+  {#if mine.length > 0}
+    <button class="quiet" onclick={() => bench.muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</button>
+  {/if}
+  <button class="quiet" onclick={() => bench.removeSource(module.id)}>Remove it</button>
+</div>
+
+{#if own.length > 0}
+  <h3>What moves it</h3>
+  {#each bench.patch ? routes(bench.patch).filter( (route) => route.destination.startsWith(`${module.id}.`) ) : [] as route (route.id)}
+    <div class="on">
+      <span>{own.find((field) => field.name === route.destination)?.label}</span>
+      <RouteSentence {route} from="destination" />
+    </div>
+  {/each}
+  <div class="acts">
+    {#each own.filter( (field) => ['rate', 'attack_s', 'decay_s', 'value', 'frequency_hz'].some( (n) => field.name.endsWith(`.${n}`) ) ) as field (field.name)}
+      <select
+        class="link-select"
+        aria-label="Add what moves {module.id} {field.label}"
+        onchange={(e) => moveOwn(e, field.name)}
+      >
+        <option value="">+ move {field.label}</option>
+        {#each [...(bench.patch ? modules(bench.patch).map((m) => m.id) : []), ...Object.keys(bench.catalogue?.signals ?? {})] as source (source)}
+          <option value={source}>{source.replace('_', ' ')}</option>
+        {/each}
+      </select>
+    {/each}
+  </div>
+{/if}
+
+<style>
+  header {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+  }
+  header i {
+    width: 11px;
+    height: 11px;
+    border-radius: 50%;
+    flex: none;
+  }
+  header span {
+    color: var(--faint);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .id {
+    font-weight: 700;
+    font-size: 15px;
+    border-color: transparent;
+    background: none;
+    flex: 1;
+    width: 4rem;
+  }
+  .id:hover,
+  .id:focus {
+    border-color: var(--edge);
+  }
+  .help {
+    margin: 4px 0 8px;
+    font-size: 12.5px;
+    color: var(--faint);
+    line-height: 17px;
+  }
+  .fields {
+    display: flex;
+    flex-direction: column;
+    gap: 5px;
+  }
+  h3 {
+    margin: 12px 0 4px;
+    padding-top: 9px;
+    border-top: 1px solid var(--rule);
+    font-size: 13px;
+    color: var(--faint);
+    font-weight: 600;
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    margin-top: 6px;
+  }
+  .acts select.quiet {
+    max-width: 9.5rem;
+  }
+  .on > span {
+    font-size: 12.5px;
+    color: var(--faint);
+  }
+</style>

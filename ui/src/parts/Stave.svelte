@@ -1,0 +1,244 @@
+<script lang="ts">
+  import { bench } from '../lib/bench.svelte';
+  import { dyeOf, modules, routes } from '../lib/document';
+  import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../lib/draw';
+  import { reading, shown, signed } from '../lib/format';
+  import { laneScale, signalScale } from '../lib/scale';
+  import { columnAt, type Lane, type Row } from '../lib/sheet';
+  import Plot from './Plot.svelte';
+  import RouteSentence from './RouteSentence.svelte';
+  import ValueField from './ValueField.svelte';
+
+  let { name, lane }: { name: string; lane: Lane } = $props();
+
+  let open = $state(false);
+  const others = $derived([
+    ...(bench.sheet?.overlays ?? []).map((overlay) => overlay.lanes[name]),
+    bench.ghost?.sheet.lanes[name]?.value
+  ]);
+  const scale = $derived(laneScale(name, roomFor(lane, others), bench.key));
+  const pulls = $derived(bench.patch ? routes(bench.patch).filter((route) => route.destination === name) : []);
+  const unit = $derived(name === 'pitch' ? 'st' : lane.unit);
+  const over = $derived(spread());
+  const sources = $derived([
+    ...(bench.patch ? modules(bench.patch).map((module) => module.id) : []),
+    ...Object.keys(bench.catalogue?.signals ?? {})
+  ]);
+  const read = $derived.by(() => {
+    const { sheet, cursor } = bench;
+    if (!sheet || cursor === null) return null;
+    const column = columnAt(sheet, cursor);
+    const value = lane.value.first[column]!;
+    const base = lane.base.first[column]!;
+    return { value: reading(name, value, lane.unit, bench.key), moved: distance(value, base) };
+  });
+
+  /** Returns the lane with its extent widened to what else is drawn on it. */
+  function roomFor(of: Lane, rows: (Row | undefined)[]): Lane {
+    const drawn = rows.filter((row) => row !== undefined).map((row) => extent(row.least, row.greatest));
+    const least = Math.min(of.least, ...drawn.map(([low]) => low));
+    return { ...of, least, greatest: Math.max(of.greatest, ...drawn.map(([, high]) => high)) };
+  }
+
+  function distance(value: number, base: number): string {
+    if (lane.law !== 'sum')
+      return signed(Math.log2(value / base) * (lane.law === 'octaves' ? 1 : 12), lane.amount_unit);
+    return signed(value - base, lane.unit === 'ratio' ? 'ratio' : lane.amount_unit);
+  }
+
+  function spread(): string {
+    if (lane.least === lane.greatest)
+      return name === 'pitch' ? reading(name, lane.least, unit, bench.key) : shown(lane.least, lane.unit);
+    if (name === 'pitch') return `${signed(lane.least, 'st')} to ${signed(lane.greatest, 'st')}`;
+    return `${shown(lane.least, lane.unit)} → ${shown(lane.greatest, lane.unit)}`;
+  }
+
+  function draw(on: Surface): void {
+    const { sheet, patch } = bench;
+    if (!sheet || !patch) return;
+    const ink = inks();
+    ground(on, sheet, ink);
+    ruled(on, scale, ink);
+    const adding = pulls.filter((route) => route.mode !== 'scale' && route.mode !== 'range' && route.enabled !== false);
+    contributions(
+      on,
+      lane,
+      scale,
+      adding.map((route) => ({ id: route.id, colour: inkOf(dyeOf(patch, route.source).colour) }))
+    );
+    line(on, lane.base, scale, ink.faint, 1, [1, 3]);
+    const ghost = bench.ghost?.sheet.lanes[name];
+    if (ghost) line(on, ghost.value, scale, ink.faint, 1.5, [6, 4]);
+    sheet.overlays.forEach((overlay, i) => {
+      const row = overlay.lanes[name];
+      if (row) line(on, row, scale, ink.faint, 1.4, i === 0 ? [2, 3] : [8, 3]);
+    });
+    clampHatch(on, lane, scale, ink);
+    line(on, lane.value, scale, ink.ink, 2);
+    labelled(on, scale, ink);
+  }
+
+  function drawRibbon(on: Surface, id: string, source: string): void {
+    const row = lane.contributions[id];
+    if (!bench.sheet || !bench.patch || !row) return;
+    const [low, high] = extent(row.least, row.greatest);
+    const dye = dyeOf(bench.patch, source);
+    ground(on, bench.sheet, inks());
+    line(on, row, signalScale(Math.min(0, low), Math.max(0, high)), inkOf(dye.colour), 1.5, dye.dash);
+  }
+
+  function extent(least: Float32Array, greatest: Float32Array): [number, number] {
+    return [least.reduce((a, b) => Math.min(a, b), Infinity), greatest.reduce((a, b) => Math.max(a, b), -Infinity)];
+  }
+
+  function ribbonSays(id: string, mode: string | undefined): string {
+    const row = lane.contributions[id];
+    if (!row) return 'muted';
+    const [low, high] = extent(row.least, row.greatest);
+    const of = mode === 'add' || mode === undefined ? lane.amount_unit : mode === 'scale' ? 'ratio' : lane.unit;
+    return `${shown(low, of)} to ${shown(high, of)}`;
+  }
+
+  function add(event: Event & { currentTarget: HTMLSelectElement }): void {
+    const source = event.currentTarget.value;
+    event.currentTarget.value = '';
+    if (source) bench.addPull(source, name);
+  }
+</script>
+
+<section class="stave" class:open aria-label={lane.title} style:flex-grow={open ? 2 : 1}>
+  <div class="left">
+    <div class="title">
+      <button
+        class="bare"
+        aria-expanded={open}
+        aria-label="{open ? 'Close' : 'Open'} the ribbons under {lane.title.toLowerCase()}"
+        onclick={() => (open = !open)}><span class="turn">{open ? '▾' : '▸'}</span><b>{lane.title}</b></button
+      >
+      <output>{read ? read.value : over}</output>
+    </div>
+    <div class="set">
+      <span>set at</span>
+      <ValueField
+        value={lane.set_value}
+        {unit}
+        label="{lane.title} set value"
+        low={lane.low}
+        high={lane.high}
+        width="auto"
+        oncommit={(value, merge) =>
+          bench.setBase(name, Number(value), `${lane.title.toLowerCase()} set at ${shown(value, unit)}`, merge)}
+      />
+      {#if read}<span class="moved">{read.moved}</span>{/if}
+      {#if lane.clamped > 0}<span class="clamped" title="Share of the time held at an end of its range"
+          >held {Math.max(1, Math.round(lane.clamped * 100))} %</span
+        >{/if}
+      {#if !lane.heard}<span class="clamped" title="The voice does not sound this yet">not heard yet</span>{/if}
+    </div>
+    <div class="pulls">
+      {#each pulls as route (route.id)}
+        <RouteSentence {route} from="destination" />
+      {/each}
+      <select class="link-select" aria-label="Add what moves {lane.title.toLowerCase()}" onchange={add}>
+        <option value="">+ what else moves it</option>
+        {#each sources as source (source)}<option value={source}>{source.replace('_', ' ')}</option>{/each}
+      </select>
+    </div>
+  </div>
+  <div class="right">
+    <div class="curve"><Plot {draw} /></div>
+    {#if open}
+      {#each pulls as route (route.id)}
+        <div class="ribbon">
+          <Plot draw={(on) => drawRibbon(on, route.id, route.source)} />
+          <span>{route.source.replace('_', ' ')}: {ribbonSays(route.id, route.mode)}</span>
+        </div>
+      {/each}
+    {/if}
+  </div>
+</section>
+
+<style>
+  .stave {
+    display: grid;
+    grid-template-columns: var(--left) 1fr;
+    flex-basis: 0;
+    min-height: 96px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .left {
+    padding: 4px 8px 2px 14px;
+    min-width: 0;
+    overflow: hidden auto;
+    scrollbar-width: thin;
+  }
+  .title {
+    display: flex;
+    justify-content: space-between;
+    gap: 8px;
+    white-space: nowrap;
+  }
+  .title b {
+    font-size: 14.5px;
+  }
+  .turn {
+    display: inline-block;
+    width: 13px;
+    margin-left: -13px;
+    font-size: 10px;
+    color: var(--faint);
+  }
+  output {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    font-weight: 500;
+  }
+  .set {
+    display: flex;
+    align-items: center;
+    gap: 4px;
+    font-size: 13px;
+    color: var(--faint);
+    white-space: nowrap;
+  }
+  .set :global(.field) {
+    padding: 0 5px;
+    line-height: 18px;
+    font-size: 13px;
+    border-color: transparent;
+    background: none;
+  }
+  .set:hover :global(.field),
+  .set :global(.field:focus) {
+    border-color: var(--edge);
+    background: var(--raised);
+  }
+  .moved,
+  .clamped {
+    margin-left: auto;
+  }
+  .right {
+    display: flex;
+    flex-direction: column;
+    min-width: 0;
+  }
+  .curve {
+    position: relative;
+    flex: 1 1 0;
+  }
+  .ribbon {
+    position: relative;
+    height: 26px;
+    border-top: 1px dotted var(--rule);
+  }
+  .ribbon span {
+    position: absolute;
+    right: 6px;
+    top: 2px;
+    font-size: 12px;
+    color: var(--faint);
+    background: color-mix(in srgb, var(--paper) 80%, transparent);
+    padding: 0 3px;
+    border-radius: 3px;
+  }
+</style>

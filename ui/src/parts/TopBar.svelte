@@ -1,0 +1,234 @@
+<script lang="ts">
+  import { bench, VELOCITIES } from '../lib/bench.svelte';
+  import { shown } from '../lib/format';
+  import { save } from '../lib/library';
+  import { player } from '../lib/player.svelte';
+  import { settings } from '../lib/settings.svelte';
+  import ValueField from './ValueField.svelte';
+
+  let { onshelf, onversions, onhelp }: { onshelf: () => void; onversions: () => void; onhelp: () => void } = $props();
+
+  const keeper = bench.keeper;
+  const status = $derived.by(() => {
+    const version = keeper.head?.saved_number ?? 0;
+    if (keeper.state === 'conflict') return 'changed in another window';
+    if (keeper.state === 'waiting') return 'not kept yet';
+    if (keeper.state === 'keeping') return 'keeping…';
+    return keeper.head?.unsaved ? `draft kept · after version ${version}` : `saved · version ${version}`;
+  });
+
+  function rename(event: Event & { currentTarget: HTMLInputElement }): void {
+    const name = event.currentTarget.value.trim().slice(0, 120);
+    if (!bench.patch || !name) event.currentTarget.value = bench.patch?.name ?? '';
+    else bench.edit(`rename to ${name}`, { ...bench.patch, name });
+  }
+
+  function setTempo(value: number | string, merge: string): void {
+    if (!bench.patch) return;
+    const performance = { ...bench.patch.performance, tempo_bpm: Number(value) };
+    bench.edit(`tempo ${shown(value, 'bpm')}`, { ...bench.patch, performance }, merge);
+  }
+</script>
+
+<header>
+  <div class="who">
+    <button class="quiet" onclick={onshelf} aria-label="Patches" title="All patches (P)">Patches</button>
+    <input
+      class="field title"
+      aria-label="Name of the patch"
+      value={bench.patch?.name ?? ''}
+      maxlength="120"
+      onchange={rename}
+    />
+    <button class="quiet" onclick={() => void bench.attempt(save)} title="Save as a version (Ctrl-S)">Save</button>
+  </div>
+  <div class="note" role="group" aria-label="Test note">
+    <ValueField
+      value={bench.key}
+      unit="key"
+      label="Test key"
+      low={0}
+      high={127}
+      width="3.4rem"
+      oncommit={(v, m) => bench.setNote(`test key ${shown(v, 'key')}`, { key: Number(v) }, m)}
+    />
+    <span class="three">
+      {#each VELOCITIES as step (step.name)}
+        <button
+          class="quiet"
+          aria-pressed={bench.velocity === step.velocity}
+          onclick={() => bench.setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}
+          >{step.name}</button
+        >
+      {/each}
+    </span>
+    <ValueField
+      value={bench.velocity}
+      unit="velocity"
+      label="Test velocity"
+      low={0}
+      high={127}
+      width="3rem"
+      oncommit={(v, m) => bench.setNote(`test velocity ${v}`, { velocity: Number(v) }, m)}
+    />
+    <ValueField
+      value={bench.note.length_s ?? 1}
+      unit="s"
+      label="Test length"
+      low={0.001}
+      high={60}
+      width="4.2rem"
+      oncommit={(v, m) => bench.setNote(`test length ${shown(v, 's')}`, { length_s: Number(v) }, m)}
+    />
+    <ValueField value={bench.tempo} unit="bpm" label="Tempo" low={10} high={999} width="4.6rem" oncommit={setTempo} />
+  </div>
+  <div class="play">
+    <button
+      class="go"
+      onclick={() => void player.toggle()}
+      aria-label={player.playing || player.waiting ? 'Stop' : 'Play'}
+      title="Space"
+    >
+      {player.playing ? 'Stop' : player.waiting ? '…' : 'Play'}
+    </button>
+    <button
+      class="quiet"
+      aria-pressed={player.loop}
+      onclick={() => (player.loop = !player.loop)}
+      title="Play again and again; changes are heard at the next pass (L)">Loop</button
+    >
+    <button
+      class="quiet"
+      aria-pressed={bench.allThree}
+      onclick={() => {
+        bench.allThree = !bench.allThree;
+        bench.trace();
+      }}
+      title="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</button
+    >
+    <label class="level" title="Playback level; it starts low">
+      <span class="sr-only">Playback level</span>
+      <input
+        type="range"
+        min="0"
+        max="1"
+        step="0.01"
+        value={settings.now.level}
+        oninput={(e) => player.setLevel(Number(e.currentTarget.value))}
+      />
+    </label>
+  </div>
+  <div class="back">
+    <button class="bare status" onclick={onversions} title="Versions of this patch" data-state={keeper.state}
+      >{status}</button
+    >
+    <button
+      class="quiet"
+      disabled={!bench.undoLabel}
+      onclick={() => bench.undo()}
+      aria-label={bench.undoLabel ? `Undo: ${bench.undoLabel}` : 'Undo'}
+      title={bench.undoLabel ? `Undo: ${bench.undoLabel}` : 'Nothing to undo'}
+      ><span class="cut">{bench.undoLabel ? `Undo: ${bench.undoLabel}` : 'Undo'}</span></button
+    >
+    <button
+      class="quiet"
+      disabled={!bench.redoLabel}
+      onclick={() => bench.redo()}
+      aria-label={bench.redoLabel ? `Redo: ${bench.redoLabel}` : 'Redo'}
+      title={bench.redoLabel ? `Redo: ${bench.redoLabel}` : 'Nothing to redo'}>Redo</button
+    >
+    <button
+      class="quiet"
+      onclick={() => settings.set({ theme: settings.dark ? 'light' : 'dark' })}
+      aria-label="{settings.dark ? 'Light' : 'Dark'} theme"
+      title="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</button
+    >
+    <button class="quiet" onclick={onhelp} aria-label="Help" title="Shortcuts and cautions (?)">?</button>
+  </div>
+</header>
+
+<style>
+  header {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 6px 18px;
+  }
+  .who,
+  .note,
+  .play,
+  .back {
+    display: flex;
+    align-items: center;
+    gap: 5px;
+  }
+  .who {
+    flex: 1 1 18rem;
+    min-width: 0;
+  }
+  .back {
+    flex: 1 0 100%;
+  }
+  .status {
+    margin-right: auto;
+  }
+  .title {
+    font-weight: 700;
+    font-size: 18px;
+    line-height: 24px;
+    border-color: transparent;
+    background: none;
+    flex: 1 1 9rem;
+    width: 9rem;
+    text-overflow: ellipsis;
+  }
+  .title:hover,
+  .title:focus {
+    border-color: var(--edge);
+  }
+  .status {
+    color: var(--faint);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .status[data-state='conflict'],
+  .status[data-state='waiting'] {
+    color: var(--madder);
+    font-weight: 600;
+  }
+  .three {
+    display: flex;
+  }
+  .three button {
+    border-radius: 0;
+    margin-left: -1px;
+  }
+  .three button:first-child {
+    border-radius: 5px 0 0 5px;
+  }
+  .three button:last-child {
+    border-radius: 0 5px 5px 0;
+  }
+  .go {
+    background: var(--signal);
+    color: var(--on-signal);
+    border: 0;
+    border-radius: 5px;
+    font-weight: 700;
+    width: 4.6rem;
+    line-height: 28px;
+    cursor: pointer;
+  }
+  .level input {
+    width: 5.5rem;
+    accent-color: var(--ink);
+    vertical-align: middle;
+  }
+  .cut {
+    display: inline-block;
+    max-width: 26rem;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    vertical-align: bottom;
+  }
+</style>

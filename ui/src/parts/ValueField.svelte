@@ -1,0 +1,131 @@
+<script lang="ts">
+  import { api, taken } from '../lib/api';
+  import { bench } from '../lib/bench.svelte';
+  import { bareUnit, shown } from '../lib/format';
+
+  interface Props {
+    value: number | string;
+    unit: string;
+    label: string;
+    oncommit: (value: number | string, merge: string) => void;
+    low?: number | null;
+    high?: number | null;
+    noteValues?: boolean;
+    width?: string;
+    title?: string;
+  }
+  let {
+    value,
+    unit,
+    label,
+    oncommit,
+    low = null,
+    high = null,
+    noteValues = false,
+    width = '7rem',
+    title
+  }: Props = $props();
+
+  let typed: string | null = $state(null);
+  let wrong = $state('');
+  const text = $derived(typed ?? shown(value, unit));
+
+  async function commit(): Promise<void> {
+    if (typed === null || typed === shown(value, unit)) {
+      typed = null;
+      wrong = '';
+      return;
+    }
+    const body = {
+      text: typed,
+      unit,
+      place: label,
+      bare: bareUnit(value, unit),
+      low,
+      high,
+      note_values: noteValues,
+      tempo_bpm: bench.tempo,
+      beats_per_bar: bench.patch?.performance?.beats_per_bar ?? 4
+    };
+    const asked = typed;
+    try {
+      const understood = await taken(api.POST('/api/value', { body }));
+      if (typed !== asked) return;
+      typed = null;
+      wrong = '';
+      oncommit(understood.value, '');
+    } catch (error) {
+      wrong = error instanceof Error ? error.message : String(error);
+      bench.say(wrong, true);
+    }
+  }
+
+  function leave(): void {
+    if (wrong) {
+      typed = null;
+      wrong = '';
+    } else void commit();
+  }
+
+  /** Steps of the arrow keys, and of the finer ones with Shift. */
+  function nudged(from: number, up: boolean, fine: boolean): number {
+    const sign = up ? 1 : -1;
+    if (unit === 's' || unit === 'Hz') {
+      const ratio = fine ? 1.01 : 1.06;
+      return from === 0 ? (up ? 0.005 : 0) : from * ratio ** sign;
+    }
+    const steps: Record<string, [number, number]> = {
+      st: [1, 0.1],
+      ratio: [0.05, 0.01],
+      key: [1, 1],
+      velocity: [5, 1],
+      bpm: [1, 0.1],
+      bend: [0.5, 0.1],
+      ms: [10, 1],
+      count: [1, 1]
+    };
+    const [coarse, small] = steps[unit] ?? [0.1, 0.01];
+    return Number((from + sign * (fine ? small : coarse)).toFixed(6));
+  }
+
+  function onkeydown(event: KeyboardEvent): void {
+    event.stopPropagation();
+    if (event.key === 'Enter') void commit();
+    else if (event.key === 'Escape') {
+      typed = null;
+      wrong = '';
+    } else if ((event.key === 'ArrowUp' || event.key === 'ArrowDown') && typeof value === 'number') {
+      event.preventDefault();
+      const next = nudged(value, event.key === 'ArrowUp', event.shiftKey);
+      typed = null;
+      oncommit(Math.max(low ?? -Infinity, Math.min(high ?? Infinity, next)), `nudge ${label}`);
+    }
+  }
+</script>
+
+<input
+  class="field"
+  style:width
+  class:snug={width === 'auto'}
+  aria-label={label}
+  aria-invalid={wrong !== ''}
+  title={wrong || title}
+  value={text}
+  spellcheck="false"
+  autocomplete="off"
+  oninput={(event) => {
+    typed = event.currentTarget.value;
+    wrong = '';
+  }}
+  onfocus={(event) => event.currentTarget.select()}
+  onblur={leave}
+  {onkeydown}
+/>
+
+<style>
+  .snug {
+    field-sizing: content;
+    min-width: 2.5rem;
+    max-width: 6rem;
+  }
+</style>
