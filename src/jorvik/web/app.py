@@ -18,7 +18,7 @@ from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.patches import Conflict, Missing, PatchStore
 from jorvik.web import compute, library
 from jorvik.web.forms import ConflictNotice, Refusal
-from jorvik.web.guard import Guard
+from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.work import CANCELLED_STATUS
 
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
@@ -93,6 +93,10 @@ async def _on_store_down(_: Request, error: Exception) -> Response:
     return JSONResponse(body.model_dump(), 503)
 
 
+async def _on_too_large(_: Request, __: Exception) -> Response:
+    return too_large()
+
+
 async def _on_cancelled(_: Request, __: Exception) -> Response:
     return Response(status_code=CANCELLED_STATUS)
 
@@ -105,4 +109,5 @@ _ANSWERS: dict[type[Exception], Callable[[Request, Exception], Awaitable[Respons
     DBAPIError: _on_store_down,
     PoolTimeout: _on_store_down,
     Cancelled: _on_cancelled,
+    TooLarge: _on_too_large,
 }

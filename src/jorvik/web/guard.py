@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
+from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -20,8 +21,11 @@ SECURITY_HEADERS = {
 }
 
 
-class TooLarge(Exception):
-    """A request body over the limit."""
+class TooLarge(HTTPException):
+    """A request body that turned out to be over the limit while it was read."""
+
+    def __init__(self) -> None:
+        super().__init__(413)
 
 
 class Guard:
@@ -52,10 +56,7 @@ class Guard:
         if refusal is not None:
             await refusal(scope, receive, send_with_headers)
             return
-        try:
-            await self.app(scope, _limited(receive), send_with_headers)
-        except TooLarge:
-            await _too_large()(scope, receive, send_with_headers)
+        await self.app(scope, _limited(receive), send_with_headers)
 
     def _refusal(self, headers: Headers) -> JSONResponse | None:
         host = _name(f"//{headers.get('host', '')}")
@@ -65,7 +66,7 @@ class Guard:
         if origin is not None and (urlsplit(origin).netloc != headers.get("host") or _name(origin) not in self.hosts):
             return _refuse(403, "Origin", origin, "this application's own address")
         if headers.get("content-length", "0").isdigit() and int(headers.get("content-length", "0")) > MAX_BODY_BYTES:
-            return _too_large()
+            return too_large()
         return None
 
 
@@ -90,7 +91,8 @@ def _limited(receive: Receive) -> Receive:
     return counted
 
 
-def _too_large() -> JSONResponse:
+def too_large() -> JSONResponse:
+    """Return the answer to a request over the limit."""
     return _refuse(413, "the request", "more than can be read", f"{MAX_BODY_BYTES / 1e6:g} MB at most")
 
 

@@ -1,5 +1,6 @@
 """Computing off the event loop: as many runs at once as there are cores, dropped when nobody waits for them."""
 
+import asyncio
 import os
 import threading
 from collections.abc import Callable
@@ -35,8 +36,8 @@ async def computed(request: Request, work: Callable[[Callable[[], bool]], T]) ->
             if await request.is_disconnected():
                 gone.set()
 
-    async with anyio.create_task_group() as tasks:
-        tasks.start_soon(watch)
-        result = await anyio.to_thread.run_sync(work, gone.is_set, limiter=_cores())
-        tasks.cancel_scope.cancel()
-    return result
+    watcher = asyncio.create_task(watch())
+    try:
+        return await anyio.to_thread.run_sync(work, gone.is_set, limiter=_cores())
+    finally:
+        watcher.cancel()

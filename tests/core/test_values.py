@@ -1,0 +1,94 @@
+"""Values as people type them."""
+
+import unittest
+
+from jorvik.core.problems import Problem
+from jorvik.core.tempo import Tempo, quarters
+from jorvik.core.values import parse_value
+
+
+class Understood(unittest.TestCase):
+    def test_units(self) -> None:
+        cases: list[tuple[str, str, float | str]] = [
+            ("180ms", "s", 0.18),
+            ("1.5 s", "s", 1.5),
+            (".5", "s", 0.5),
+            ("1/8d", "s", "1/8d"),
+            ("2bar", "s", "2bar"),
+            ("2.2kHz", "Hz", 2200.0),
+            ("5.1 hz", "Hz", 5.1),
+            ("A4", "Hz", 440.0),
+            ("200ms", "Hz", 5.0),
+            ("1/4", "Hz", "1/4"),
+            ("7st", "st", 7.0),
+            ("-30 cents", "st", -0.3),
+            ("1oct", "st", 12.0),
+            ("7st", "oct", 7 / 12),
+            ("C3", "key", 48.0),
+            ("f#2", "key", 42.0),
+            ("Bb-1", "key", 10.0),
+            ("61.5", "key", 61.5),
+            ("40%", "ratio", 0.4),
+            ("3V", "ratio", 0.6),
+            ("−12", "bend", -12.0),
+            ("50%", "velocity", 63.5),
+            ("90°", "cycle", 0.25),
+            ("80", "ms", 80.0),
+            ("0.08s", "ms", 80.0),
+        ]
+        for text, unit, wanted in cases:
+            with self.subTest(text=text, unit=unit):
+                value = parse_value(text, unit).value
+                if isinstance(wanted, str):
+                    self.assertEqual(value, wanted)
+                else:
+                    self.assertAlmostEqual(float(value), wanted, places=9)
+
+    def test_decibels_are_a_linear_ratio(self) -> None:
+        self.assertAlmostEqual(float(parse_value("-6 dB", "ratio").value), 10 ** (-0.3), places=12)
+
+    def test_a_bare_number_is_in_the_unit_shown(self) -> None:
+        self.assertAlmostEqual(float(parse_value("500", "s", bare="ms").value), 0.5)
+        self.assertAlmostEqual(float(parse_value("2.5", "Hz", bare="kHz").value), 2500.0)
+        self.assertAlmostEqual(float(parse_value("45", "ratio", bare="%").value), 0.45)
+
+
+class Refused(unittest.TestCase):
+    def refused(self, text: str, unit: str, *said: str, **limits: float) -> None:
+        with self.assertRaises(Problem) as caught:
+            parse_value(text, unit, "Attack", **limits)  # type: ignore[arg-type]
+        self.assertTrue(str(caught.exception).startswith("Attack: "))
+        for words in said:
+            self.assertIn(words, str(caught.exception))
+
+    def test_a_wrong_entry_says_what_was_understood(self) -> None:
+        self.refused("12 bananas", "s", "12 is clear", "bananas", "180ms")
+        self.refused("quick", "s", '"quick"', "a number with its unit")
+        self.refused("7st", "s", "7 is clear", '"st"')
+        self.refused("", "Hz", "nothing")
+        self.refused("1/0", "s", '"1/0"')
+        self.refused("9" * 65, "s", "65 characters")
+        self.refused("0ms", "Hz", "finite")
+
+    def test_bounds_are_said_in_the_unit(self) -> None:
+        self.refused("90s", "s", "0 to 60 s", low=0.0, high=60.0)
+        self.refused("150%", "ratio", "1.5", "0 to 1", low=0.0, high=1.0)
+        self.refused("99bar", "s", "198 s", low=0.0, high=60.0)
+
+
+class Tempi(unittest.TestCase):
+    def test_note_values(self) -> None:
+        for text, wanted in {"1/4": 1, "1/8d": 0.75, "1/4t": 2 / 3, "3/8": 1.5, "2bar": 8, "1/16": 0.25}.items():
+            self.assertAlmostEqual(quarters(text), wanted)
+        self.assertEqual(quarters("2bar", beats_per_bar=3), 6)
+        self.assertAlmostEqual(Tempo(96).seconds("1/4"), 0.625)
+        self.assertAlmostEqual(Tempo(120).hertz("1/8"), 4.0)
+
+    def test_what_is_none(self) -> None:
+        for text in ("", "1/", "/4", "1/4x", "1/0", "bar", "-1/4", "1/4dt"):
+            with self.assertRaises(ValueError):
+                quarters(text)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,57 @@
+"""The database server of our own, after a crash and after half an installation."""
+
+import os
+import shutil
+import signal
+import time
+import unittest
+from pathlib import Path
+
+from sqlalchemy import text
+
+from jorvik.launch import data_folder
+from jorvik.store.cluster import Cluster
+from jorvik.store.database import connect, migrate
+from jorvik.store.patches import PatchStore
+from tests.support import document
+
+
+class Crashed(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(f"{data_folder()}-crash-{os.getpid()}")
+        self.cluster = Cluster(self.folder)
+        self.addCleanup(shutil.rmtree, self.folder, True)
+        self.addCleanup(self.cluster.stop)
+
+    def test_a_server_killed_in_the_middle_starts_again_with_everything_kept(self) -> None:
+        engine = connect(self.cluster.ensure_started())
+        migrate(engine)
+        kept = PatchStore(engine).create(document(name="Before the crash"))
+        lock = self.folder / "data" / "postmaster.pid"
+        pid = int(lock.read_text().splitlines()[0])
+        os.kill(pid, signal.SIGKILL)
+        while (Path("/proc") / str(pid)).exists() and "(postgres)" in (Path("/proc") / str(pid) / "stat").read_text():
+            if " Z " in (Path("/proc") / str(pid) / "stat").read_text():
+                break
+            time.sleep(0.05)
+        # The number in the lock file may by now belong to some other process, such as this one.
+        lock.write_text(lock.read_text().replace(str(pid), str(os.getpid()), 1))
+        time.sleep(1.0)
+        self.assertFalse(PatchStore(connect(f"{engine.url.render_as_string(False)}")).is_up())
+        again = connect(self.cluster.ensure_started())
+        self.assertEqual(PatchStore(again).get(kept.id).name, "Before the crash")
+        engine.dispose()
+        again.dispose()
+
+    def test_half_an_installation_is_put_aside(self) -> None:
+        (self.folder / "data").mkdir(parents=True)
+        (self.folder / "data" / "PG_VERSION").write_text("15")
+        engine = connect(self.cluster.ensure_started())
+        with engine.connect() as connection:
+            self.assertEqual(connection.execute(text("SELECT 1")).scalar(), 1)
+        engine.dispose()
+        self.assertEqual(len(list(self.folder.glob("unfinished-*"))), 1)
+
+
+if __name__ == "__main__":
+    unittest.main()

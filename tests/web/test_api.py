@@ -1,0 +1,173 @@
+"""The API: what is let in, what is refused and how, and figures that agree with the core."""
+
+import base64
+import io
+import json
+import subprocess
+import unittest
+
+import numpy as np
+import soundfile
+from fastapi.testclient import TestClient
+from sqlalchemy import create_engine
+
+from jorvik.core.engine.run import trace
+from jorvik.launch import ROOT
+from jorvik.web.app import Settings, create_app
+from jorvik.web.guard import MAX_BODY_BYTES
+from tests.support import Json, document, fresh_engine, note, patch
+
+WAVE: Json = {"id": "w", "kind": "lfo", "rate": 3.0}
+ROUTE: Json = {"id": "vib", "source": "w", "destination": "pitch", "amount": 0.5}
+
+
+def floats(text: str, kind: str = "<f4") -> np.ndarray:  # type: ignore[type-arg]
+    return np.frombuffer(base64.b64decode(text), dtype=kind)
+
+
+class Api(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        engine = fresh_engine()
+        cls.addClassCleanup(engine.dispose)
+        cls.client = TestClient(create_app(Settings(engine)), base_url="http://127.0.0.1:8420")
+
+    def post(self, path: str, status: int = 200, **body: object) -> Json:
+        answer = self.client.post(f"/api/{path}", json=body)
+        self.assertEqual(answer.status_code, status, answer.text[:400])
+        return answer.json()
+
+
+class Computing(Api):
+    def test_the_sheet_shows_the_trace(self) -> None:
+        doc = document([WAVE], [ROUTE], performance=note(0.5, 0.1))
+        sheet = self.post("sheet", document=doc, columns=100, velocities=[40, 118])
+        whole = trace(patch([WAVE], [ROUTE], performance=note(0.5, 0.1)))
+        starts = np.round(floats(sheet["starts_s"], "<f8") * 48_000).astype(int)
+        lane = sheet["lanes"]["pitch"]
+        np.testing.assert_allclose(floats(lane["value"]["first"]), whole.lanes["pitch"].value[starts], atol=1e-6)
+        self.assertAlmostEqual(lane["greatest"], whole.lanes["pitch"].value.max(), places=9)
+        self.assertEqual(list(lane["contributions"]), ["vib"])
+        self.assertEqual(list(sheet["lanes"]), ["pitch", "cutoff", "wavetable_position", "amplitude"])
+        self.assertEqual([overlay["velocity"] for overlay in sheet["overlays"]], [40, 118])
+        self.assertEqual(sheet["signals"]["w"]["summary"], "sine, 3 Hz, note")
+
+    def test_marks_stand_where_stages_end(self) -> None:
+        envelope = {"id": "e", "kind": "envelope", "attack_s": 0.1, "decay_s": "1/8", "sustain": 0.25, "release_s": 0.2}
+        doc = document([envelope], performance={**note(0.9, 0.5), "tempo_bpm": 60})
+        marks = {m["name"]: m for m in self.post("sheet", document=doc)["signals"]["e"]["marks"]}
+        self.assertAlmostEqual(marks["attack ends"]["time_s"], 0.1)
+        self.assertAlmostEqual(marks["decay ends"]["time_s"], 0.6)
+        self.assertEqual(marks["decay ends"]["value"], 0.25)
+        self.assertAlmostEqual(marks["release ends"]["time_s"], 1.1)
+
+    def test_a_refused_patch_says_where(self) -> None:
+        refusal = self.post("sheet", 422, document=document([{**WAVE, "rate": -1}]))
+        self.assertEqual(refusal["place"], "modules[0].rate")
+        self.assertIn("-1", refusal["sentence"])
+
+    def test_a_form_with_a_wrong_field_says_which(self) -> None:
+        self.assertEqual(self.post("sheet", 422, document=document(), columns=0)["place"], "columns")
+        self.assertEqual(self.post("sheet", 422, document=document(), colour=1)["place"], "colour")
+        self.assertEqual(self.post("value", 422, text="1", unit="furlong")["place"], "unit")
+
+    def test_sound_is_a_wav(self) -> None:
+        answer = self.client.post("/api/sound", json={"document": document(performance=note(0.1, 0))})
+        samples, rate = soundfile.read(io.BytesIO(answer.content))
+        self.assertEqual((samples.shape, rate), ((4800, 2), 48_000))
+        self.assertGreater(float(answer.headers["x-limited-db"]), -0.01)
+
+    def test_trace_is_csv(self) -> None:
+        answer = self.client.post("/api/trace.csv", json={"document": document([WAVE], [ROUTE], performance=note(0.1, 0))})
+        self.assertTrue(answer.text.startswith("time_s,signal.w,lane.pitch,lane.pitch.vib\n"))
+        self.assertEqual(answer.text.count("\n"), 4801)
+
+    def test_values(self) -> None:
+        self.assertEqual(self.post("value", text="1/8d", unit="s", note_values=True)["value"], "1/8d")
+        refusal = self.post("value", 422, text="12 bananas", unit="s", place="attack")
+        self.assertTrue(refusal["sentence"].startswith("attack: "))
+
+    def test_a_file_is_read_or_refused(self) -> None:
+        self.assertEqual(self.post("read", text=json.dumps(document([WAVE])))["modules"], [WAVE])
+        self.assertIn("line 1", self.post("read", 422, text="{")["sentence"])
+        self.assertIn("NaN", self.post("read", 422, text='{"x": NaN}')["sentence"])
+
+    def test_the_catalogue_is_complete(self) -> None:
+        catalogue = self.client.get("/api/catalogue").json()
+        self.assertEqual(len(catalogue["kinds"]), 18)
+        self.assertEqual(len(catalogue["destinations"]), 25)
+        self.assertEqual(len(catalogue["signals"]), 8)
+
+
+class Keeping(Api):
+    def test_a_patch_through_its_life(self) -> None:
+        kept = self.post("patches", 201, document=document(name="Life"))
+        path = f"/api/patches/{kept['id']}"
+        draft = {"document": document(name="Later"), "sequence": kept["sequence"]}
+        later = self.client.put(f"{path}/draft", json=draft).json()
+        self.assertTrue(later["unsaved"])
+        stale = self.client.put(f"{path}/draft", json=draft)
+        self.assertEqual(stale.status_code, 409)
+        self.assertIn("another window", stale.json()["sentence"])
+        self.post(f"patches/{kept['id']}/revisions", sequence=later["sequence"])
+        revisions = self.client.get(f"{path}/revisions").json()
+        self.assertEqual([r["number"] for r in revisions], [2, 1])
+        self.assertEqual(self.client.get(f"{path}/revisions/1").json()["name"], "Life")
+        self.assertEqual(self.client.delete(path).status_code, 204)
+        self.assertEqual(self.client.get(path).status_code, 404)
+        self.post(f"patches/{kept['id']}/undelete")
+        self.assertEqual(self.client.get(path).json()["name"], "Later")
+
+    def test_without_a_database_only_keeping_fails(self) -> None:
+        app = create_app(Settings(create_engine("postgresql+psycopg://x:x@127.0.0.1:1/x")))
+        client = TestClient(app, base_url="http://localhost")
+        answer = client.get("/api/patches")
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("kept in this window", answer.json()["sentence"])
+        self.assertFalse(client.get("/api/health").json()["store"])
+        self.assertEqual(client.post("/api/sheet", json={"document": document()}).status_code, 200)
+
+
+class Door(Api):
+    def test_foreign_hosts_and_origins_are_refused(self) -> None:
+        for headers in (
+            {"host": "elsewhere.example"},
+            {"host": "127.0.0.1.elsewhere.example"},
+            {"origin": "http://elsewhere.example"},
+            {"origin": "null"},
+            {"origin": "http://127.0.0.1:9999"},
+        ):
+            answer = self.client.get("/api/catalogue", headers=headers)
+            self.assertEqual(answer.status_code, 403, headers)
+            self.assertIn("must be", answer.json()["sentence"])
+        own = self.client.get("/api/catalogue", headers={"origin": "http://127.0.0.1:8420"})
+        self.assertEqual(own.status_code, 200)
+
+    def test_every_answer_carries_a_content_security_policy(self) -> None:
+        for path in ("/api/catalogue", "/api/patches/none", "/nothing"):
+            policy = self.client.get(path).headers["content-security-policy"]
+            self.assertIn("default-src 'self'", policy)
+            self.assertNotIn("script-src", policy)
+
+    def test_bodies_over_the_limit_are_refused_said_or_streamed(self) -> None:
+        said = self.client.post("/api/read", content=b"x" * (MAX_BODY_BYTES + 1))
+        self.assertEqual(said.status_code, 413)
+        streamed = self.client.post("/api/read", content=(b"x" * 1_000_000 for _ in range(12)))
+        self.assertEqual(streamed.status_code, 413)
+        self.assertIn("MB at most", streamed.json()["sentence"])
+
+
+class Types(unittest.TestCase):
+    def test_the_screens_types_are_the_apis(self) -> None:
+        schema = create_app(Settings(create_engine("postgresql+psycopg://"))).openapi()
+        shipped = json.loads((ROOT / "ui" / "openapi.json").read_text())
+        self.assertEqual(shipped, json.loads(json.dumps(schema)), "run scripts/types")
+        tool = ROOT / "ui" / "node_modules" / ".bin" / "openapi-typescript"
+        made = subprocess.run(
+            [tool, "openapi.json", "--default-non-nullable=false"], cwd=ROOT / "ui", capture_output=True, text=True, check=True
+        )
+        self.assertEqual((ROOT / "ui/src/lib/schema.gen.ts").read_text(), made.stdout, "run scripts/types")
+
+
+if __name__ == "__main__":
+    unittest.main()
