@@ -76,7 +76,7 @@ class Served:
         self.engine = engine or fresh_engine()
         load_demo(PatchStore(self.engine))
         app = create_app(Settings(self.engine, "test", screen=ROOT / "ui" / "dist"))
-        config = uvicorn.Config(app, port=port, log_level="error", timeout_graceful_shutdown=1)
+        config = uvicorn.Config(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()
@@ -90,6 +90,7 @@ class Served:
         self.server.should_exit = True
         self.server.force_exit = True
         self.thread.join(timeout=10)
+        self.engine.dispose()
 
 
 def stop_everything() -> None:
@@ -99,4 +100,3 @@ def stop_everything() -> None:
 
 
 atexit.register(stop_everything)
-

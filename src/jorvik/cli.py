@@ -76,7 +76,9 @@ def _patch(args: argparse.Namespace) -> Patch:
 
     def value(name: str, unit: str) -> float | None:
         text = getattr(args, name)
-        return None if text is None else tempo.seconds(parse_value(text, unit, f"--{name}", tempo=tempo).value)
+        return (
+            None if text is None else float(parse_value(text, unit, f"--{name}", note_values=False, tempo=tempo).value)
+        )
 
     return patch.with_note(
         key=value("key", "key"),

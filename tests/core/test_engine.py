@@ -28,7 +28,11 @@ def whole(of: Patch, edges: list[int] | None = None, rate: int = RATE) -> Floats
 
 class Feedback(unittest.TestCase):
     def test_a_module_that_reads_itself_sees_the_sample_before(self) -> None:
-        module = {"id": "a", "kind": "mix", "inputs": [{"source": "a", "gain": 0.999}, {"source": "gate", "gain": 0.01}]}
+        module = {
+            "id": "a",
+            "kind": "mix",
+            "inputs": [{"source": "a", "gain": 0.999}, {"source": "gate", "gain": 0.01}],
+        }
         y = traced([module], performance=note(0.05, 0.05)).signals["a"]
         wanted, last = [], 0.0
         for n in range(y.size):
@@ -55,7 +59,9 @@ class Feedback(unittest.TestCase):
     def test_a_loop_through_a_parameter(self) -> None:
         """An LFO that slows itself down: its rate reads its own sample before."""
         module = {"id": "l", "kind": "lfo", "rate": 50, "shape": "saw_up", "polarity": "unipolar"}
-        y = traced([module], [{"source": "l", "destination": "l.rate", "amount": -1}], performance=note(0.1, 0)).signals["l"]
+        y = traced(
+            [module], [{"source": "l", "destination": "l.rate", "amount": -1}], performance=note(0.1, 0)
+        ).signals["l"]
         phase = last = 0.0
         for n in range(y.size):
             rate = 50 * 2 ** (-last)
@@ -64,7 +70,10 @@ class Feedback(unittest.TestCase):
             phase = (phase + rate / RATE) % 1.0
 
     def test_a_loop_through_an_amount(self) -> None:
-        modules = [{"id": "m", "kind": "mix", "inputs": [{"source": "k"}]}, {"id": "k", "kind": "constant", "value": 0.1}]
+        modules = [
+            {"id": "m", "kind": "mix", "inputs": [{"source": "k"}]},
+            {"id": "k", "kind": "constant", "value": 0.1},
+        ]
         routes = [
             {"id": "x", "source": "m", "destination": "k.value", "amount": 0.5},
             {"id": "y", "source": "m", "destination": "route:x.amount", "amount": 0.2},
@@ -147,7 +156,9 @@ class Limits(unittest.TestCase):
         for rate in (3999, 192_001):
             with self.assertRaisesRegex(Problem, "4000 to 192000"):
                 Run(patch(), rate)
-        at = {rate: trace(patch([{"id": "l", "kind": "lfo", "rate": 5}]), rate).signals["l"] for rate in (4000, 192_000)}
+        at = {
+            rate: trace(patch([{"id": "l", "kind": "lfo", "rate": 5}]), rate).signals["l"] for rate in (4000, 192_000)
+        }
         np.testing.assert_allclose(at[4000], at[192_000][::48], atol=1e-9)
 
 
@@ -175,7 +186,9 @@ def modules(draw: st.DrawFn, index: int, count: int) -> Json:
             made[name] = min(max(value, float(str(facts["minimum"]))), float(str(facts["maximum"])))
         elif facts.get("role") == "signal":
             made[name] = draw(signals)
-        elif facts.get("role") == "choice" and (choices := [c for c in KINDS[kind].choices(name) if isinstance(c, str)]):
+        elif facts.get("role") == "choice" and (
+            choices := [c for c in KINDS[kind].choices(name) if isinstance(c, str)]
+        ):
             made[name] = draw(st.sampled_from([c for c in choices if c != "drawn"]))
     if kind == "mix":
         inputs = st.builds(lambda s, g: {"source": s, "gain": g}, signals, st.floats(-0.9, 0.9))
@@ -189,7 +202,15 @@ def documents(draw: st.DrawFn) -> Json:
     made = [draw(modules(i, count)) for i in range(count)]
     targets = [*VOICE, *(f"{m['id']}.rate" for m in made if m["kind"] in ("lfo", "random", "clock"))]
     route = st.builds(
-        lambda s, d, a, m, p, v, b: {"source": s, "destination": d, "amount": a, "mode": m, "polarity": p, "via": v, "bend": b},
+        lambda s, d, a, m, p, v, b: {
+            "source": s,
+            "destination": d,
+            "amount": a,
+            "mode": m,
+            "polarity": p,
+            "via": v,
+            "bend": b,
+        },
         st.sampled_from([m["id"] for m in made]),
         st.sampled_from(targets),
         st.floats(0, 1),

@@ -44,6 +44,10 @@ class Understood(unittest.TestCase):
                 else:
                     self.assertAlmostEqual(float(value), wanted, places=9)
 
+    def test_a_note_value_becomes_seconds_where_the_field_holds_none(self) -> None:
+        given = parse_value("1/8d", "s", note_values=False, tempo=Tempo(90)).value
+        self.assertAlmostEqual(float(given), 0.5)
+
     def test_decibels_are_a_linear_ratio(self) -> None:
         self.assertAlmostEqual(float(parse_value("-6 dB", "ratio").value), 10 ** (-0.3), places=12)
 

@@ -68,7 +68,9 @@ class CommandLine(unittest.TestCase):
 
     def test_the_note_can_be_changed(self) -> None:
         out = self.at / "t.npz"
-        done = self.jv("trace", self.patch, "--out", out, "--key", "C5", "--length", "100ms", "--tail", "0", "--velocity", 1)
+        done = self.jv(
+            "trace", self.patch, "--out", out, "--key", "C5", "--length", "100ms", "--tail", "0", "--velocity", 1
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertEqual(np.load(out)["time_s"].size, 4800)
 

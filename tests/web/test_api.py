@@ -78,7 +78,9 @@ class Computing(Api):
         self.assertGreater(float(answer.headers["x-limited-db"]), -0.01)
 
     def test_trace_is_csv(self) -> None:
-        answer = self.client.post("/api/trace.csv", json={"document": document([WAVE], [ROUTE], performance=note(0.1, 0))})
+        answer = self.client.post(
+            "/api/trace.csv", json={"document": document([WAVE], [ROUTE], performance=note(0.1, 0))}
+        )
         self.assertTrue(answer.text.startswith("time_s,signal.w,lane.pitch,lane.pitch.vib\n"))
         self.assertEqual(answer.text.count("\n"), 4801)
 
@@ -164,7 +166,11 @@ class Types(unittest.TestCase):
         self.assertEqual(shipped, json.loads(json.dumps(schema)), "run scripts/types")
         tool = ROOT / "ui" / "node_modules" / ".bin" / "openapi-typescript"
         made = subprocess.run(
-            [tool, "openapi.json", "--default-non-nullable=false"], cwd=ROOT / "ui", capture_output=True, text=True, check=True
+            [tool, "openapi.json", "--default-non-nullable=false"],
+            cwd=ROOT / "ui",
+            capture_output=True,
+            text=True,
+            check=True,
         )
         self.assertEqual((ROOT / "ui/src/lib/schema.gen.ts").read_text(), made.stdout, "run scripts/types")
 

@@ -93,7 +93,10 @@ def parse_value(
 ) -> Value:
     """Return what was typed, in ``unit``.
 
-    A number without a unit is in ``bare``, or in ``unit`` itself. ``low`` and ``high`` bound it. Raises Problem that
+    A number without a unit is in ``bare``, or in ``unit`` itself. A note value stays as it was said where the field
+    holds ``note_values``, and becomes seconds or hertz at the tempo where it does not. ``low`` and ``high`` bound it.
+
+    Raises Problem that
     says what was understood and what would do.
 
     >>> parse_value("180ms", "s").value
@@ -107,10 +110,10 @@ def parse_value(
     cleaned = text.strip().replace("−", "-")
     if not cleaned or len(cleaned) > _MOST_TEXT:
         raise Problem(place, "nothing" if not cleaned else f"{len(cleaned)} characters", f"a value, such as {example}")
-    if unit in ("s", "Hz") and note_values and is_note_value(cleaned):
+    if unit in ("s", "Hz") and is_note_value(cleaned):
         given = (tempo or Tempo()).seconds(cleaned) if unit == "s" else (tempo or Tempo()).hertz(cleaned)
         _check_bounds(place, cleaned, given, unit, low, high)
-        return Value(cleaned)
+        return Value(cleaned if note_values else given)
     if unit in ("key", "Hz") and (match := _NOTE.match(cleaned)):
         value = key_of(match)
         value = value if unit == "key" else 440.0 * 2.0 ** ((value - 69.0) / 12.0)

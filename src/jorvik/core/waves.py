@@ -3,6 +3,8 @@
 import math
 from typing import Final
 
+import numpy as np
+
 from jorvik.core.curve import bend
 from jorvik.core.kernels import Floats, inline_kernel
 
@@ -32,9 +34,13 @@ def accumulate(s: Floats, amount: float) -> None:
 @inline_kernel
 def advance(s: Floats, cycles: float) -> int:
     """Move the phase in ``s[0]`` on by ``cycles``, kept in 0..1, and return how many whole cycles it passed."""
-    accumulate(s, cycles)
-    whole = math.floor(s[0] + EDGE)
-    s[0] -= whole
+    y = cycles - s[1]
+    t = s[0] + y
+    s[1] = (t - s[0]) - y
+    whole = 0.0
+    if t + EDGE >= 1.0:
+        whole = np.floor(t + EDGE)
+    s[0] = t - whole
     return int(whole)
 
 

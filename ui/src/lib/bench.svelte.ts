@@ -69,6 +69,7 @@ class Bench {
   private abort: AbortController | null = null;
   private abortTimer: ReturnType<typeof setTimeout> | undefined;
   private nextMessage = 1;
+  private unsettled = new Set<Promise<void>>();
 
   undoLabel = $derived(this.done.at(-1)?.label ?? '');
   redoLabel = $derived(this.undone.at(-1)?.label ?? '');
@@ -254,6 +255,18 @@ class Bench {
 
   dismiss(id: number): void {
     this.messages = this.messages.filter((message) => message.id !== id);
+  }
+
+  /** Counts work whose outcome is an edit that is still to come, such as a typed value being understood. */
+  async settling(work: Promise<void>): Promise<void> {
+    this.unsettled.add(work);
+    await work.finally(() => this.unsettled.delete(work));
+  }
+
+  /** Resolves when nothing that was typed is still on its way. */
+  async settled(): Promise<void> {
+    if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur();
+    await Promise.allSettled(this.unsettled);
   }
 
   /** Runs what may be refused, and says so where it is. */

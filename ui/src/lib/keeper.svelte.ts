@@ -117,7 +117,8 @@ export class Keeper {
 
   /** Keeps the draft as a revision. */
   async save(reason: string): Promise<Kept> {
-    await this.flush();
+    do await this.flush();
+    while (this.next && this.state === 'keeping');
     if (!this.head || this.state !== 'kept') throw new Refused(503, this.trouble || 'The draft is not kept yet.');
     const body = { sequence: this.head.sequence, reason };
     const path = { patch_id: this.head.id };

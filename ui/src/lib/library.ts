@@ -37,6 +37,7 @@ export async function duplicate(): Promise<void> {
 }
 
 export async function save(): Promise<void> {
+  await bench.settled();
   const kept = await bench.keeper.save('saved');
   bench.say(`Saved as version ${kept.saved_number}.`);
   await bench.refreshHeads();

@@ -35,7 +35,7 @@
       class="sr-only"
       type="file"
       accept=".json,application/json"
-      aria-label="Patch file"
+      aria-label="Choose a patch file"
       tabindex="-1"
       bind:this={picker}
       onchange={picked}
@@ -58,10 +58,8 @@
       <li class:here={head.id === bench.keeper.head?.id}>
         <button class="bare open" onclick={() => then(() => bench.open(head.id))}>{head.name}</button>
         <span>version {head.saved_number}{head.unsaved ? ', draft since' : ''}{head.demo ? ' · demo' : ''}</span>
-        <button
-          class="bare"
-          aria-label="Delete {head.name}"
-          onclick={() => void bench.attempt(() => remove(head.id, head.name))}>delete</button
+        <button class="bare" aria-label="Delete {head.name}" onclick={() => then(() => remove(head.id, head.name))}
+          >delete</button
         >
       </li>
     {:else}

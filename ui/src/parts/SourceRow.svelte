@@ -86,8 +86,15 @@
     if (across === undefined && up === undefined) return;
     event.preventDefault();
     event.stopPropagation();
-    const time = mark.began_s + Math.max(mark.time_s - mark.began_s, 0.001) * (1 + size * (across ?? 0));
-    move(mark, time, mark.value + size * (up ?? 0), false);
+    // From the patch as it is now: the sheet may still show the one before.
+    const lasts = present(mark.across, mark.time_s - mark.began_s);
+    const time = mark.began_s + Math.max(lasts, 0.001) * (1 + size * (across ?? 0));
+    move(mark, time, present(mark.up, mark.value) + size * (up ?? 0), false);
+  }
+
+  function present(field: string | null, otherwise: number): number {
+    const value = field ? (module as unknown as Record<string, unknown>)[field] : undefined;
+    return typeof value === 'number' ? value : otherwise;
   }
 
   function markLabel(mark: Mark): string {

@@ -30,7 +30,9 @@
   let wrong = $state('');
   const text = $derived(typed ?? shown(value, unit));
 
-  async function commit(): Promise<void> {
+  const commit = (): Promise<void> => bench.settling(understand());
+
+  async function understand(): Promise<void> {
     if (typed === null || typed === shown(value, unit)) {
       typed = null;
       wrong = '';
@@ -89,6 +91,11 @@
   }
 
   function onkeydown(event: KeyboardEvent): void {
+    if (event.ctrlKey || event.metaKey) {
+      // While something is being typed, undo is the field's own; every other shortcut is the page's.
+      if (typed !== null && ['z', 'y'].includes(event.key.toLowerCase())) event.stopPropagation();
+      return;
+    }
     event.stopPropagation();
     if (event.key === 'Enter') void commit();
     else if (event.key === 'Escape') {

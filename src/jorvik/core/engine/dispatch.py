@@ -25,15 +25,15 @@ _MODULE = """
 
 @inline_kernel
 def run_module(code, rows, p, s, d, x, events, first, dt, module, a, b):
-    at, end = code.modules[module], code.modules[module + 1]
-    kind, row = at.kind, at.row
-    reads, moved = code.reads[at.reads : end.reads], code.moved[at.moved : end.moved]
-    mp, ms, md, mx = p[at.p : end.p], s[at.s : end.s], d[at.d : end.d], x[at.x : end.x]
+    at = code.modules[module]
+    kind, row, reading, moving = at.kind, at.row, at.reads, at.moved
+    reads, moved = code.reads[module], code.moved[module]
+    mp, ms, md, mx = p[module], s[module], d[module], x[module]
 """
 
 _CASE = """    {word} kind == {number}:
         for n in range(a, b):
-            gather(reads, moved, rows, mp, mx, n)
+            gather(reads, reading, moved, moving, rows, mp, mx, n)
             rows[row, n + 1] = step_{number}(mp, mx, ms, md, events[n], first + n, dt)
 """
 

@@ -17,53 +17,62 @@ _LN2 = math.log(2.0)
 
 
 @inline_kernel
-def gather(reads: Records, moved: Records, rows: Floats, p: Floats, x: Floats, n: int) -> None:
+def gather(
+    reads: Records, reading: int, moved: Records, moving: int, rows: Floats, p: Floats, x: Floats, n: int
+) -> None:
     """Fetch what a module reads at sample ``n``: its inputs into ``x``, its moved parameters into ``p``."""
-    for i in range(reads.size):
+    for i in range(reading):
         x[reads[i].slot] = rows[reads[i].row, n + 1 - reads[i].late]
-    for i in range(moved.size):
+    for i in range(moving):
         p[moved[i].slot] = rows[moved[i].row, n + 1]
 
 
 @inline_kernel
 def run_lane(lanes: Records, routes: Records, rows: Floats, number: int, a: int, b: int) -> None:
-    """Make the samples a..b of a lane: value = clamp((base + sum of adds, in its law) x product of scales)."""
+    """Make the samples a..b of a lane: value = clamp((base + sum of adds, in its law) x product of scales).
+
+    What does not change from sample to sample is fetched first: the compiler cannot know that writing a row leaves
+    the tables as they are.
+    """
     lane = lanes[number]
-    first_route, last_route = lane.routes, lanes[number + 1].routes
+    value_row, raw_row, set_row, played_row = lane.row, lane.row + 1, lane.row + 2, lane.base_row
+    first_route, end_route = lane.first_route, lane.end_route
+    set_base, octave, low, high = lane.base, lane.octave, lane.low, lane.high
     for n in range(a, b):
-        base = lane.base
+        base = set_base
         total, product = 0.0, 1.0
-        for r in range(first_route, last_route):
+        for r in range(first_route, end_route):
             route = routes[r]
             s = rows[route.source, n + 1 - route.source_late]
-            if route.polarity == _UNIPOLAR:
+            polarity, k, via, mode, amount = route.polarity, route.bend, route.via, route.mode, route.amount
+            if polarity == _UNIPOLAR:
                 s = 0.5 * (s + 1.0)
-            elif route.polarity == _BIPOLAR:
+            elif polarity == _BIPOLAR:
                 s = 2.0 * s - 1.0
-            s = bend_signed(s, route.bend)
-            if route.via >= 0:
-                s *= 1.0 - route.via_depth + route.via_depth * rows[route.via, n + 1 - route.via_late]
-            amount = route.amount
+            if k != 0.0:
+                s = bend_signed(s, k)
+            if via >= 0:
+                s *= 1.0 - route.via_depth + route.via_depth * rows[via, n + 1 - route.via_late]
             if route.amount_row >= 0:
                 amount = rows[route.amount_row, n + 1 - route.amount_late]
-            if route.mode == _ADD:
-                given = amount * s
+            given = amount * s
+            if mode == _ADD:
                 total += given
-            elif route.mode == _SCALE:
-                given = 1.0 - amount + amount * s
+            elif mode == _SCALE:
+                given += 1.0 - amount
                 product *= given
-            elif lane.octave > 0.0:
+            elif octave > 0.0:
                 given = base = route.low * math.exp(s * math.log(route.high / route.low))
             else:
                 given = base = route.low + (route.high - route.low) * s
             rows[route.row, n + 1] = given
-        if lane.base_row >= 0:
-            base += rows[lane.base_row, n + 1]
-        value = base + total if lane.octave == 0.0 else base * math.exp(total / lane.octave * _LN2)
+        if played_row >= 0:
+            base += rows[played_row, n + 1]
+        value = base + total if octave == 0.0 else base * math.exp(total / octave * _LN2)
         value *= product
-        rows[lane.row, n + 1] = min(max(value, lane.low), lane.high)
-        rows[lane.row + 1, n + 1] = value
-        rows[lane.row + 2, n + 1] = base
+        rows[value_row, n + 1] = min(max(value, low), high)
+        rows[raw_row, n + 1] = value
+        rows[set_row, n + 1] = base
 
 
 def groups_runner(run_module: Callable[..., None]) -> Callable[..., None]:
@@ -74,7 +83,7 @@ def groups_runner(run_module: Callable[..., None]) -> Callable[..., None]:
         code: Code, rows: Floats, p: Floats, s: Floats, d: Floats, x: Floats, events: Ints, first: int, dt: float
     ) -> None:
         """Run every group over a block whose first sample is number ``first`` of the run."""
-        modules = code.modules.size - 1
+        modules = code.modules.size
         length = events.size
         begin = 0
         for group in range(code.groups.size):
@@ -88,6 +97,5 @@ def groups_runner(run_module: Callable[..., None]) -> Callable[..., None]:
                     else:
                         run_lane(code.lanes, code.routes, rows, node - modules, k * piece, (k + 1) * piece)
             begin = end
-        rows[:, 0] = rows[:, length]
 
     return run_groups

@@ -5,9 +5,9 @@ moves its value, what it was before the clamp, and its base, then a row for each
 block holds the last sample of the block before, so that reading "the previous sample" is reading one column back.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,10 +36,10 @@ def _record(*integers: str, numbers: tuple[str, ...] = ()) -> np.dtype[np.void]:
 
 
 GROUP = _record("end", "is_loop")
-MODULE = _record("kind", "row", "p", "s", "d", "x", "reads", "moved")
+MODULE = _record("kind", "row", "reads", "moved")
 READ = _record("slot", "row", "late")
 MOVED = _record("slot", "row")
-LANE = _record("row", "base_row", "routes", numbers=("base", "octave", "low", "high"))
+LANE = _record("row", "base_row", "first_route", "end_route", numbers=("base", "octave", "low", "high"))
 ROUTE = _record(
     *("row", "source", "source_late", "via", "via_late", "polarity", "mode", "amount_row", "amount_late"),
     numbers=("via_depth", "bend", "amount", "low", "high"),
@@ -51,8 +51,8 @@ Records = NDArray[np.void]
 class Code(NamedTuple):
     """The program itself, as tables of records.
 
-    Rows are numbers of the table of signals; a ``late`` of 1 reads the sample before. Modules and lanes end with one
-    record more, so that each knows where its part of a table ends.
+    Rows are numbers of the table of signals; a ``late`` of 1 reads the sample before. What belongs to a module or a
+    lane is found by its number: a row of a table, of which its record says how much is used.
     """
 
     groups: Records
@@ -95,16 +95,38 @@ class Program:
     route_rows: Mapping[str, int]
 
 
-def compile_patch(patch: Patch) -> Program:
-    """Return the flat program of a patch, for one voice."""
-    return _Compiler(patch).program()
+def compile_patch(patch: Patch, first_note: int = 0) -> Program:
+    """Return the flat program of a patch, for one voice whose first note has this number."""
+    return _Compiler(patch, first_note).program()
+
+
+@dataclass(frozen=True)
+class _ModuleParts:
+    """What one module brings to the tables."""
+
+    record: tuple[int, ...]
+    p: list[float]
+    d: list[float]
+    x: list[float]
+    state: int
+    reads: list[tuple[int, int, int]]
+    moved: list[tuple[int, int]]
+
+
+def _padded(parts: Sequence[Sequence[Any]], kind: np.dtype[Any]) -> NDArray[Any]:
+    """Return a table with a row for each part, as wide as the longest."""
+    table = np.zeros((len(parts), max(map(len, parts), default=0)), dtype=kind)
+    for row, part in zip(table, parts, strict=True):
+        row[: len(part)] = part
+    return table
 
 
 class _Compiler:
     """Lays the rows out, orders the work, and fills the arrays."""
 
-    def __init__(self, patch: Patch) -> None:
+    def __init__(self, patch: Patch, first_note: int) -> None:
         self.patch = patch
+        self.first_note = first_note
         self.tempo = patch.performance.tempo
         names = [*PERFORMANCE_SIGNALS, GLIDE_ROW, *(n for n in patch.performance.controls if n.startswith("macro:"))]
         self.performance_rows = {name: i for i, name in enumerate(names)}
@@ -180,62 +202,59 @@ class _Compiler:
 
     def program(self) -> Program:
         """Fill the tables."""
-        tables: dict[str, list[tuple[float, ...]]] = {
-            name: [] for name in ("modules", "reads", "moved", "lanes", "routes")
-        }
-        parts: dict[str, list[float]] = {name: [] for name in ("p", "s", "d", "x")}
-        for index, module in enumerate(self.patch.modules):
-            self._add_module(index, module, parts, tables)
-        starts = (*map(len, parts.values()), len(tables["reads"]), len(tables["moved"]))
-        tables["modules"].append((NOTHING, NOTHING, *starts))
+        modules = [self._module(index, module) for index, module in enumerate(self.patch.modules)]
+        lanes: list[tuple[float, ...]] = []
+        routes: list[tuple[float, ...]] = []
         for number, lane in enumerate(self.lanes.values()):
-            self._add_lane(len(self.patch.modules) + number, lane, tables)
-        tables["lanes"].append((NOTHING, NOTHING, len(tables["routes"]), 0.0, 0.0, 0.0, 0.0))
+            self._add_lane(len(self.patch.modules) + number, lane, lanes, routes)
         ends = np.cumsum([len(group.nodes) for group in self.groups])
         code = Code(
             groups=np.array([(end, group.is_loop) for end, group in zip(ends, self.groups, strict=True)], dtype=GROUP),
             nodes=np.array([node for group in self.groups for node in group.nodes], dtype=np.int64),
-            modules=np.array(tables["modules"], dtype=MODULE),
-            reads=np.array(tables["reads"], dtype=READ),
-            moved=np.array(tables["moved"], dtype=MOVED),
-            lanes=np.array(tables["lanes"], dtype=LANE),
-            routes=np.array(tables["routes"], dtype=ROUTE),
+            modules=np.array([m.record for m in modules], dtype=MODULE),
+            reads=_padded([m.reads for m in modules], READ),
+            moved=_padded([m.moved for m in modules], MOVED),
+            lanes=np.array(lanes, dtype=LANE),
+            routes=np.array(routes, dtype=ROUTE),
         )
-        flat = {name: np.array(values, dtype=np.float64) for name, values in parts.items()}
         return Program(
             patch=self.patch,
             code=code,
+            p=_padded([m.p for m in modules], np.dtype(np.float64)),
+            s=_padded([[0.0] * m.state for m in modules], np.dtype(np.float64)),
+            d=_padded([m.d for m in modules], np.dtype(np.float64)),
+            x=_padded([m.x for m in modules], np.dtype(np.float64)),
             rows=self.next_row,
             performance_rows=self.performance_rows,
             module_rows=self.module_rows,
             lanes=self.lanes,
             route_rows=self.route_rows,
-            **flat,
         )
 
-    def _add_module(
-        self, index: int, module: Module, parts: dict[str, list[float]], tables: dict[str, list[tuple[float, ...]]]
-    ) -> None:
-        starts = (*map(len, parts.values()), len(tables["reads"]), len(tables["moved"]))
-        tables["modules"].append((list(KINDS).index(module.kind), self.module_rows[module.id], *starts))
-        parts["p"] += [*module.slot_values(self.tempo), stream(self.patch.performance.seed, module.id), 0.0]
-        parts["s"] += [0.0] * module.state_size()
-        parts["d"] += module.packed()
-        for slot, signal in enumerate(self._reads(module)):
-            parts["x"].append(signal if isinstance(signal, int | float) else 0.0)
-            if isinstance(signal, str):
-                tables["reads"].append((slot, self._row(signal), self._late(signal, index)))
-        tables["moved"] += [(module.slot(name), lane.row) for name, lane in self._moved(module)]
+    def _module(self, index: int, module: Module) -> "_ModuleParts":
+        signals = self._reads(module)
+        numbered = [(slot, signal) for slot, signal in enumerate(signals) if isinstance(signal, str)]
+        reads = [(slot, self._row(signal), self._late(signal, index)) for slot, signal in numbered]
+        moved = [(module.slot(name), lane.row) for name, lane in self._moved(module)]
+        return _ModuleParts(
+            record=(list(KINDS).index(module.kind), self.module_rows[module.id], len(reads), len(moved)),
+            p=[*module.slot_values(self.tempo), stream(self.patch.performance.seed, module.id), self.first_note],
+            d=module.packed(),
+            x=[signal if isinstance(signal, int | float) else 0.0 for signal in signals],
+            state=module.state_size(),
+            reads=reads,
+            moved=moved,
+        )
 
-    def _add_lane(self, node: int, lane: Lane, tables: dict[str, list[tuple[float, ...]]]) -> None:
+    def _add_lane(self, node: int, lane: Lane, lanes: list[tuple[float, ...]], routes: list[tuple[float, ...]]) -> None:
         at = lane.destination
         base_row = self.performance_rows[lane.base_from] if lane.base_from else NOTHING
         numbers = (lane.base, at.steps_per_octave, at.low, at.high)
-        tables["lanes"].append((lane.row, base_row, len(tables["routes"]), *numbers))
+        lanes.append((lane.row, base_row, len(routes), len(routes) + len(lane.routes), *numbers))
         for route in lane.routes:
             amount = self.lanes.get(f"route:{route.id}.amount")
             amount_node = len(self.patch.modules) + self.lane_number[amount.destination.name] if amount else node
-            tables["routes"].append(
+            routes.append(
                 (
                     self.route_rows[route.id],
                     self._row(route.source),

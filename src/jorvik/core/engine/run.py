@@ -7,13 +7,13 @@ import numpy as np
 
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.notes import Player, run_length, voices
-from jorvik.core.engine.program import Lane, Program, compile_patch
+from jorvik.core.engine.program import Ints, Lane, Program, compile_patch
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
-BLOCK = 512
+BLOCK = 1024
 """Samples run at a time: few enough that a large patch's rows stay near the processor."""
 
 
@@ -53,33 +53,53 @@ class Run:
         self.rate = rate
         self.notes = played[voice]
         self.length = run_length(patch, rate)
-        self.program: Program = compile_patch(patch)
-        note_slots = self.program.code.modules["p"][1:] - 1
-        self.program.p[note_slots] = float(self.notes[0].number)
+        self.program: Program = compile_patch(patch, self.notes[0].number)
 
     def blocks(self, edges: Sequence[int] | None = None, cancelled: Callable[[], bool] = never) -> Iterator[Block]:
         """Yield the run as blocks that end at ``edges`` (rising, the last of them the length of the run).
 
         Raises Cancelled soon after ``cancelled`` has said so.
         """
-        ends = list(edges) if edges is not None else [*range(BLOCK, self.length, BLOCK), self.length]
+        ends = list(edges) if edges is not None else self._ends()
+        widest = max(np.diff([0, *ends]), default=0)
+        table = np.zeros((self.program.rows, int(widest) + 1))
+        for first, end, step in self._steps(ends, cancelled):
+            rows = table[:, : end - first + 1]
+            step(rows)
+            yield Block(first, rows[:, 1:])
+            table[:, 0] = rows[:, -1]
+
+    def whole(self, cancelled: Callable[[], bool] = never) -> Floats:
+        """Return the whole run: every row at every sample."""
+        table = np.zeros((self.program.rows, self.length + 1))
+        for first, end, step in self._steps(self._ends(), cancelled):
+            step(table[:, first : end + 1])
+        return table[:, 1:]
+
+    def _ends(self) -> list[int]:
+        return [*range(BLOCK, self.length, BLOCK), self.length]
+
+    def _steps(
+        self, ends: Sequence[int], cancelled: Callable[[], bool]
+    ) -> Iterator[tuple[int, int, Callable[[Floats], None]]]:
+        """Yield first and last sample of each block, and what fills a table for it after the sample before."""
         program = self.program
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         player = Player(program, self.notes, self.rate)
-        widest = max(np.diff([0, *ends]), default=0)
-        table = np.zeros((program.rows, int(widest) + 1))
-        step = run_block()
+        run = run_block()
         first = 0
         for end in ends:
             if cancelled():
                 raise Cancelled
             if end == first:
                 continue
-            rows = table[:, : end - first + 1]
-            events = np.zeros(end - first, dtype=np.int64)
-            player.fill(rows, events, first)
-            step(program.code, rows, p, s, program.d, x, events, first, 1.0 / self.rate)
-            yield Block(first, rows[:, 1:])
+            begin, events = first, np.zeros(end - first, dtype=np.int64)
+
+            def step(rows: Floats, begin: int = begin, events: Ints = events) -> None:
+                player.fill(rows, events, begin)
+                run(program.code, rows, p, s, program.d, x, events, begin, 1.0 / self.rate)
+
+            yield first, end, step
             first = end
 
 
@@ -127,9 +147,7 @@ def trace(patch: Patch, rate: int = DEFAULT_RATE, voice: int = 0, cancelled: Cal
         most = MAX_TRACE_BYTES // (run.program.rows * 8) / rate
         found = f"{size / 1e9:.3g} GB of samples"
         raise Problem("the trace", found, f"shorter, {most:.3g} s at most with all that this patch moves")
-    rows = np.empty((run.program.rows, run.length))
-    for block in run.blocks(cancelled=cancelled):
-        rows[:, block.first : block.first + block.rows.shape[1]] = block.rows
+    rows = run.whole(cancelled)
     program = run.program
     return Trace(
         rate=rate,

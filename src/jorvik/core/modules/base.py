@@ -204,7 +204,10 @@ class Module(Strict):
         return self.reads
 
     def packed(self) -> list[float]:
-        """Return the lists of the patch as the flat numbers ``d`` that the step reads."""
+        """Return the lists of the patch as the flat numbers ``d`` that the step reads.
+
+        ``d``, like ``p``, ``x`` and ``s``, may be longer than what is put there: a list says its own length first.
+        """
         return []
 
     def state_size(self) -> int:

@@ -27,8 +27,8 @@ class Filter(Module):
     gain: float = param(1.0, "ratio", -1000.0, 1000.0, "The output is multiplied by this.")
 
     def state_size(self) -> int:
-        """Two integrators, the coupling's integrator, the frequency last used and its g."""
-        return 5
+        """Two integrators, the coupling's integrator, frequency and Q last used, and what was made of them."""
+        return 8
 
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
@@ -42,7 +42,7 @@ class Filter(Module):
 _RESPONSE, _FREQUENCY, _Q, _AC = (Filter.slot(n) for n in ("response", "frequency_hz", "q", "coupling"))
 _COUPLING_HZ, _GAIN = Filter.slot("coupling_hz"), Filter.slot("gain")
 _LOW, _HIGH, _BAND, _NOTCH = range(4)
-_S1, _S2, _BLOCKED, _LAST_HZ, _G = range(5)
+_S1, _S2, _BLOCKED, _LAST_HZ, _LAST_Q, _G, _K, _A1 = range(8)
 _TOP = 0.4999
 """Share of the sample rate under which a corner is kept: at one half the tangent has no value."""
 
@@ -59,11 +59,12 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
         low = v + s[_BLOCKED]
         s[_BLOCKED] = low + v
         y -= low
-    if p[_FREQUENCY] != s[_LAST_HZ]:
-        s[_LAST_HZ] = p[_FREQUENCY]
-        s[_G] = math.tan(math.pi * min(p[_FREQUENCY] * dt, _TOP))
-    g, k = s[_G], 1.0 / p[_Q]
-    v1 = (s[_S1] + g * (y - s[_S2])) / (1.0 + g * (g + k))
+    if p[_FREQUENCY] != s[_LAST_HZ] or p[_Q] != s[_LAST_Q]:
+        s[_LAST_HZ], s[_LAST_Q] = p[_FREQUENCY], p[_Q]
+        s[_G], s[_K] = math.tan(math.pi * min(p[_FREQUENCY] * dt, _TOP)), 1.0 / p[_Q]
+        s[_A1] = 1.0 / (1.0 + s[_G] * (s[_G] + s[_K]))
+    g, k = s[_G], s[_K]
+    v1 = s[_A1] * (s[_S1] + g * (y - s[_S2]))
     v2 = s[_S2] + g * v1
     s[_S1], s[_S2] = 2.0 * v1 - s[_S1], 2.0 * v2 - s[_S2]
     response = int(p[_RESPONSE])

@@ -89,16 +89,22 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
         if events & START or p[_START_RULE] != _FREE:
             s[:] = 0.0
             s[0] = p[_PHASE] % 1.0
-    if p[_START_RULE] != _ONCE or s[_CYCLES] < 1.0 - EDGE:
-        s[_LAST] = wave(int(p[_SHAPE]), s[0], p[_WIDTH], d)
+    once = p[_START_RULE] == _ONCE
+    if once and s[_CYCLES] >= 1.0 - EDGE:
+        y = s[_LAST]
+    else:
+        y = wave(int(p[_SHAPE]), s[0], p[_WIDTH], d)
         if p[_UNIPOLAR] != 0.0:
-            s[_LAST] = 0.5 * (s[_LAST] + 1.0)
-        advance(s, p[_RATE] * dt)
-        s[_CYCLES] += p[_RATE] * dt
+            y = 0.5 * (y + 1.0)
+        cycles = p[_RATE] * dt
+        advance(s, cycles)
+        if once:
+            s[_LAST] = y
+            s[_CYCLES] += cycles
     t = s[_SINCE] * dt
     s[_SINCE] += 1.0
     if t < p[_DELAY]:
         return 0.0
     if t < p[_DELAY] + p[_FADE]:
-        return s[_LAST] * ((t - p[_DELAY]) / p[_FADE])
-    return s[_LAST]
+        return y * ((t - p[_DELAY]) / p[_FADE])
+    return y

@@ -34,8 +34,8 @@ class Mix(Module):
         return [(f"inputs[{i}].source", item.source) for i, item in enumerate(self.inputs)]
 
     def packed(self) -> list[float]:
-        """Gain and offset of each input."""
-        return [value for item in self.inputs for value in (item.gain, item.offset)]
+        """Their number, then gain and offset of each input."""
+        return [len(self.inputs), *(value for item in self.inputs for value in (item.gain, item.offset))]
 
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
@@ -53,12 +53,13 @@ _SUM, _MAX, _MIN, _PRODUCT = range(4)
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample."""
-    if x.size == 0:
+    count = int(d[0])
+    if count == 0:
         return 0.0
     operation = int(p[_OPERATION])
-    y = d[0] * x[0] + d[1]
-    for i in range(1, x.size):
-        term = d[2 * i] * x[i] + d[2 * i + 1]
+    y = d[1] * x[0] + d[2]
+    for i in range(1, count):
+        term = d[2 * i + 1] * x[i] + d[2 * i + 2]
         if operation == _SUM:
             y += term
         elif operation == _MAX:

@@ -46,7 +46,7 @@ class Oscillator(Module):
 
 _SHAPE, _TRACKS, _RATIO, _HZ = (Oscillator.slot(n) for n in ("shape", "tracks", "ratio", "hz"))
 _PHASE, _WIDTH = Oscillator.slot("phase"), Oscillator.slot("pulse_width")
-_NONE = Oscillator.choices("tracks").index("none")
+_PITCH, _NONE = (Oscillator.choices("tracks").index(n) for n in ("pitch", "none"))
 _KEY60_HZ = 440.0 * 2.0 ** (-9.0 / 12.0)
 
 
@@ -58,7 +58,7 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     y = wave(int(p[_SHAPE]), s[0], p[_WIDTH], d)
     hz = p[_HZ]
     if p[_TRACKS] != _NONE:
-        octaves = x[0] + x[1] / 12.0 if x.size > 1 else x[0]
+        octaves = x[0] + x[1] / 12.0 if p[_TRACKS] == _PITCH else x[0]
         hz = _KEY60_HZ * p[_RATIO] * math.exp(octaves * math.log(2.0))
     advance(s, hz * dt)
     return y

@@ -33,9 +33,9 @@ class Quantise(Module):
         return value
 
     def packed(self) -> list[float]:
-        """The degrees, rising, without repeats."""
+        """Their number, then the degrees, rising, without repeats."""
         degrees = SCALES[self.scale] if isinstance(self.scale, str) else self.scale
-        return [float(degree) for degree in sorted(set(degrees))]
+        return [float(n) for n in (len(set(degrees)), *sorted(set(degrees)))]
 
     def span(self) -> tuple[float, float]:
         """Two octaves either way."""
@@ -56,9 +56,10 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     """Make one sample."""
     semitones = 12.0 * x[0] - p[_ROOT]
     octave = 12.0 * math.floor(semitones / 12.0)
-    best = octave - 12.0 + d[d.size - 1]
+    count = int(d[0])
+    best = octave - 12.0 + d[count]
     for turn in range(2):
-        for i in range(d.size):
+        for i in range(1, count + 1):
             note = octave + 12.0 * turn + d[i]
             if abs(note - semitones) < abs(best - semitones) - _TIE:
                 best = note

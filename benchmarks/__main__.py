@@ -1,0 +1,150 @@
+"""Print every figure of one run: the engine against fused loops, in multiples of real time, and the browser's."""
+
+import json
+import sys
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from benchmarks import rivals
+from jorvik.core.engine.run import Run, trace
+from jorvik.core.patch import Patch, check_patch
+from jorvik.core.voice.render import render
+from jorvik.launch import ROOT
+
+RATE = 48_000
+TURNS = 15
+Json = dict[str, Any]
+
+
+def compared(ours: Callable[[], object], theirs: Callable[[], object]) -> tuple[float, float, float]:
+    """Return the median seconds of two things run in turn, and the median of their ratio pair by pair."""
+    ours(), theirs()
+    pairs = []
+    for _ in range(TURNS):
+        begin = time.perf_counter()
+        ours()
+        middle = time.perf_counter()
+        theirs()
+        pairs.append((middle - begin, time.perf_counter() - middle))
+    a, b = np.array(pairs).T
+    return float(np.median(a)), float(np.median(b)), float(np.median(a / b))
+
+
+def median(work: Callable[[], object], turns: int = TURNS) -> float:
+    """Return the median seconds of some work, after once to warm up."""
+    work()
+    taken = []
+    for _ in range(turns):
+        begin = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - begin)
+    return float(np.median(taken))
+
+
+def run_all(patch: Patch) -> Callable[[], None]:
+    """Return the work of running every sample of a patch, its rows made and left in the block."""
+    run = Run(patch, RATE)
+
+    def work() -> None:
+        for _ in run.blocks():
+            pass
+
+    return work
+
+
+def demo(name: str) -> Json:
+    """Return a demo's document."""
+    document: Json = json.loads((ROOT / "demo" / f"{name}.json").read_text())
+    return document
+
+
+def feedback_patch() -> Json:
+    """Return the patch that :func:`rivals.slew_oscillator` is written for."""
+    return {
+        "format": "jorvik-patch",
+        "version": 1,
+        "performance": {"notes": [{"length_s": 2.0}], "tail_s": 0.5},
+        "modules": [
+            {"id": "target", "kind": "shape", "input": "over", "invert": True, "offset": 1.0},
+            {"id": "ramp", "kind": "slew", "input": "target", "rise_s": 0.004, "fall_s": 0.003},
+            {"id": "over", "kind": "compare", "a": "ramp", "b": 0.5, "hysteresis": 0.4},
+            {"id": "ring", "kind": "filter", "input": "ramp", "frequency_hz": 40.0, "q": 6.0},
+        ],
+        "routes": [{"id": "bend", "source": "ring", "destination": "ramp.rise_s", "amount": 0.002}],
+    }
+
+
+def twenty() -> Json:
+    """Return 20 modules and 20 routes over 4 seconds."""
+    kinds = [
+        {"kind": "envelope", "decay_bend": 3.0},
+        {"kind": "lfo", "rate": 5.0},
+        {"kind": "slew", "input": "gate"},
+        {"kind": "filter", "input": "velocity", "frequency_hz": 6.0, "q": 4.0},
+        {"kind": "noise"},
+    ]
+    modules = [{"id": f"m{i}", **kinds[i % 5]} for i in range(20)]
+    places = ["pitch", "cutoff", "wavetable_position", "amplitude", "resonance"]
+    routes = [{"id": f"r{i}", "source": f"m{i}", "destination": places[i % 5], "amount": 0.1} for i in range(20)]
+    performance = {"notes": [{"length_s": 3.5}], "tail_s": 0.5}
+    return {"format": "jorvik-patch", "version": 1, "performance": performance, "modules": modules, "routes": routes}
+
+
+def engine() -> None:
+    """Print the engine's figures."""
+    bell = check_patch(demo("barge-bell"))
+    length = Run(bell).length
+    note = bell.performance.notes[0]
+    out = rivals.rows(26, length)
+    ours, theirs, ratio = compared(
+        run_all(bell),
+        lambda: rivals.barge_bell(length, float(RATE), note.velocity / 127, (note.key - 60) / 12, 0.35, out),
+    )
+    line("Barge Bell, every row, against its fused loop", ours, theirs, ratio, "at most 2")
+    check = trace(bell)
+    np.testing.assert_allclose(out[13], check.lanes["cutoff"].value, rtol=1e-6)
+    np.testing.assert_allclose(out[23], check.lanes["amplitude"].value, atol=1e-6)
+
+    looped = check_patch(feedback_patch())
+    length = Run(looped).length
+    out = rivals.rows(5, length)
+    ours, theirs, ratio = compared(run_all(looped), lambda: rivals.slew_oscillator(length, float(RATE), out))
+    line("slew, comparator and filter in a loop, against theirs", ours, theirs, ratio, "at most 3")
+    np.testing.assert_allclose(out[3], trace(looped).signals["ring"], atol=1e-6)
+
+    many = check_patch(twenty())
+    multiple(
+        "20 modules, 20 routes, 4 s, all contributions, kept whole", 4.0, median(lambda: trace(many)), "at least 40"
+    )
+    for name in ("ferry-horn", "ice-crack", "barge-bell"):
+        patch = check_patch(demo(name))
+        seconds = patch.performance.seconds
+        multiple(f"trace of {name}", seconds, median(lambda patch=patch: trace(patch)))  # type: ignore[misc]
+        multiple(f"render of {name}", seconds, median(lambda patch=patch: render(patch), 5))  # type: ignore[misc]
+
+
+def line(what: str, ours: float, theirs: float, ratio: float, aim: str) -> None:
+    """Print a comparison."""
+    print(f"{what}: {ours * 1000:.1f} ms against {theirs * 1000:.1f} ms, ratio {ratio:.2f} (aim: {aim})")
+
+
+def multiple(what: str, seconds: float, taken: float, aim: str = "") -> None:
+    """Print a multiple of real time."""
+    print(f"{what}: {seconds / taken:.0f} x real time{f' (aim: {aim})' if aim else ''}")
+
+
+def main() -> int:
+    """Print everything."""
+    engine()
+    if "--no-browser" not in sys.argv:
+        from benchmarks.browser import browser
+
+        browser()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,124 @@
+"""Chromium on the served application."""
+
+import re
+import time
+import unittest
+from collections.abc import Callable
+from typing import Any, ClassVar
+
+import numpy as np
+from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+
+from jorvik.launch import load_demo
+from jorvik.store.patches import PatchStore
+from tests.support import Served
+
+FLAGS = [
+    *("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync"),
+    *("--disable-background-networking", "--disable-component-update"),
+    "--autoplay-policy=no-user-gesture-required",
+]
+
+SHEETS = "performance.getEntriesByName('jorvik:sheet').length"
+"""How many sheets the page has shown since it was loaded."""
+
+PATIENCE_S = 10.0
+
+
+class BrowserCase(unittest.TestCase):
+    """A test with a page of its own on an application of its class's own."""
+
+    served: ClassVar[Served]
+    playwright: ClassVar[Playwright]
+    browser: ClassVar[Browser]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.served = Served()
+        cls.addClassCleanup(lambda: cls.served.stop())
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+        expect.set_options(timeout=10_000)
+
+    def setUp(self) -> None:
+        self.troubles: list[str] = []
+        load_demo(PatchStore(self.served.engine), reset=True)
+        self.page = self.fresh_page()
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.troubles, [], "the page reported errors")
+
+    def fresh_page(self, **options: Any) -> Page:
+        """Open the application in a browser that has never seen it."""
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, **options)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.on("pageerror", lambda error: self.troubles.append(str(error)))
+        page.goto(self.served.url)
+        self.settle(page)
+        return page
+
+    def settle(self, page: Page | None = None) -> None:
+        """Wait until the sheet stands."""
+        page = page or self.page
+        self.wait_for_sheet(page, 1)
+        expect(page.get_by_role("region", name="Pitch", exact=True)).to_be_visible()
+
+    def stave(self, name: str) -> Locator:
+        """Return a stave by its name."""
+        return self.page.get_by_role("region", name=name, exact=True)
+
+    def open_demo(self, name: str) -> None:
+        """Open a demo patch from the shelf."""
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        self.page.get_by_role("dialog").get_by_role("button", name=name, exact=True).click()
+        expect(self.name_field).to_have_value(name)
+
+    @property
+    def name_field(self) -> Locator:
+        """The field that holds the patch's name."""
+        return self.page.get_by_label("Name of the patch")
+
+    def type_into(self, label: str, text: str) -> None:
+        """Type a value as a person does, and leave the field by Enter."""
+        field = self.page.get_by_label(label, exact=True)
+        field.click()
+        field.fill(text)
+        field.press("Enter")
+
+    def redrawn(self, act: Callable[[], object]) -> None:
+        """Do something, and wait for the sheet that shows it."""
+        before = self.page.evaluate(SHEETS)
+        act()
+        self.wait_for_sheet(self.page, before + 1)
+
+    def wait_for_sheet(self, page: Page, number: int) -> None:
+        """Wait until so many sheets were shown. (The page's own security policy forbids the driver's waiting.)"""
+        end = time.monotonic() + PATIENCE_S
+        while page.evaluate(SHEETS) < number:
+            self.assertLess(time.monotonic(), end, "no new sheet was shown")
+            page.wait_for_timeout(15)
+
+    def ink(self, stave: str) -> "np.ndarray[Any, Any]":
+        """Return the pixels of a stave's curve, red channel, as they are drawn."""
+        script = """canvas => { const c = canvas.getContext('2d');
+            return Array.from(c.getImageData(0, 0, canvas.width, canvas.height).data.filter((_, i) => i % 4 === 0)) }"""
+        canvas = self.stave(stave).locator("canvas").first
+        pixels = np.array(canvas.evaluate(script))
+        return pixels.reshape(-1, int(canvas.evaluate("canvas => canvas.width")))
+
+    def curve_top(self, stave: str) -> int:
+        """Return the height of the darkest line's topmost point, in pixels from the stave's top."""
+        pixels = self.ink(stave)
+        dark = (pixels < 70) & (pixels > 0)
+        return int(np.flatnonzero(dark[:, 8:-60].sum(axis=1) > 1)[0])
+
+    def kept(self) -> None:
+        """Wait until the draft is kept."""
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text(re.compile("saved|draft kept"))
+
+    def undo_says(self, words: str) -> None:
+        """Check the name of the change that Undo would take back."""
+        expect(self.page.get_by_role("button", name=re.compile("^Undo"))).to_have_text(f"Undo: {words}")

@@ -1,0 +1,150 @@
+"""What is kept when tabs close, servers die and two windows meet."""
+
+import re
+import unittest
+
+from playwright.sync_api import Page, expect
+
+from jorvik.store.patches import PatchStore
+from tests.browser.driver import BrowserCase
+from tests.support import Served, cluster
+
+AMOUNT = "Amount of swell on cutoff"
+
+
+class Keeping(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        self.page.get_by_role("button", name="Duplicate this one").click()
+        expect(self.name_field).to_have_value("Ferry Horn copy")
+        self.settle()
+
+    def expect_amount(self, text: str, page: Page | None = None) -> None:
+        expect((page or self.page).get_by_label(AMOUNT, exact=True)).to_have_value(text)
+
+    def test_an_edit_is_found_again_after_a_reload_and_so_is_the_way_back(self) -> None:
+        self.type_into(AMOUNT, "31st")
+        self.kept()
+        self.page.reload()
+        self.settle()
+        self.expect_amount("31 st")
+        self.undo_says("swell on cutoff 31 st")
+        self.page.keyboard.press("Control+z")
+        self.expect_amount("44 st")
+
+    def test_saved_versions_are_listed_and_restored(self) -> None:
+        self.type_into(AMOUNT, "20st")
+        self.page.keyboard.press("Control+s")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("saved · version 2")
+        self.type_into(AMOUNT, "10st")
+        self.page.get_by_title("Versions of this patch").click()
+        self.page.get_by_role("button", name="Go back to version 2").click()
+        self.expect_amount("20 st")
+        self.undo_says("back to version 2")
+        self.page.get_by_role("button", name=re.compile("^Undo")).click()
+        self.expect_amount("10 st")
+
+    def test_the_server_is_killed_in_the_middle_of_an_edit(self) -> None:
+        port, engine = self.served.port, self.served.engine
+        type(self).served.stop()
+        self.type_into("Amount of shake on cutoff", "3")
+        expect(self.page.get_by_role("alert").first).to_contain_text("does not answer")
+        self.page.get_by_role("button", name="Mute shake on cutoff").dispatch_event("click")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
+        type(self).served = Served(port, engine)
+        self.kept()
+        self.page.reload()
+        self.settle()
+        expect(self.stave("Cutoff").get_by_role("button", name="Unmute shake on cutoff")).to_have_count(1)
+
+    def test_a_window_closed_while_nothing_answers_loses_nothing(self) -> None:
+        port, engine = self.served.port, self.served.engine
+        type(self).served.stop()
+        self.page.get_by_role("button", name="Mute swell on cutoff").dispatch_event("click")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
+        context = self.page.context
+        url = self.page.url
+        # As if the window had been closed a while ago: one that is alive rewrites its mirror every other second.
+        self.page.evaluate(
+            """() => { for (const key of Object.keys(localStorage).filter(k => k.startsWith('jorvik.draft.')))
+                localStorage.setItem(key, JSON.stringify({...JSON.parse(localStorage.getItem(key)), at: 0})) }"""
+        )
+        self.page.close()
+        type(self).served = Served(port, engine)
+        self.page = context.new_page()
+        self.page.goto(url)
+        self.settle()
+        expect(self.stave("Cutoff").get_by_role("button", name="Unmute swell on cutoff")).to_have_count(1)
+
+    def test_the_database_stops_and_comes_back(self) -> None:
+        cluster().stop()
+        self.addCleanup(cluster().ensure_started)
+        self.redrawn(lambda: self.type_into(AMOUNT, "17st"))
+        expect(self.page.get_by_role("alert")).to_contain_text("The store cannot be reached")
+        self.expect_amount("17 st")
+        cluster().ensure_started()
+        self.kept()
+        self.page.reload()
+        self.settle()
+        self.expect_amount("17 st")
+
+    def second_window(self) -> Page:
+        page = self.page.context.new_page()
+        page.goto(self.page.url)
+        self.settle(page)
+        return page
+
+    def make_conflict(self) -> Page:
+        """Edit in a second window, then in the first, which has not seen the second's edit."""
+        other = self.second_window()
+        field = other.get_by_label(AMOUNT, exact=True)
+        field.fill("33st")
+        field.press("Enter")
+        expect(other.get_by_title("Versions of this patch")).to_have_text(re.compile("draft kept"))
+        self.type_into(AMOUNT, "11st")
+        expect(self.page.get_by_role("alert")).to_contain_text("changed in another window")
+        return other
+
+    def names(self) -> list[str]:
+        return [head.name for head in PatchStore(self.served.engine).heads()]
+
+    def test_two_windows_the_later_keeps_a_copy(self) -> None:
+        other = self.make_conflict()
+        self.page.get_by_role("button", name="Keep mine as a copy").click()
+        expect(self.name_field).to_have_value("Ferry Horn copy (this window)")
+        self.expect_amount("11 st")
+        self.expect_amount("33 st", other)
+
+    def test_two_windows_the_later_stands(self) -> None:
+        self.make_conflict()
+        self.page.get_by_role("button", name="Let mine stand").click()
+        self.kept()
+        self.page.get_by_title("Versions of this patch").click()
+        expect(self.page.get_by_role("dialog")).to_contain_text("from another window, kept when it was replaced")
+
+    def test_two_windows_the_later_yields(self) -> None:
+        self.make_conflict()
+        self.page.get_by_role("button", name="Show theirs").click()
+        self.expect_amount("33 st")
+        self.assertIn("Ferry Horn copy (set aside)", self.names())
+
+    def test_rename_new_duplicate_delete_and_back(self) -> None:
+        self.name_field.fill("Tide Organ")
+        self.name_field.press("Enter")
+        self.undo_says("rename to Tide Organ")
+        self.kept()
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        self.page.get_by_role("button", name="Delete Tide Organ").click()
+        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        self.assertNotIn("Tide Organ", self.names())
+        self.page.get_by_role("status").get_by_role("button", name="Undo", exact=True).click()
+        expect(self.name_field).to_have_value("Tide Organ")
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        self.page.get_by_role("button", name="New patch").click()
+        expect(self.name_field).to_have_value("Untitled")
+        expect(self.page.get_by_text("Nothing moves yet.")).to_be_visible()
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,271 @@
+"""The note sheet, used as a programmer uses it."""
+
+import json
+import re
+import tempfile
+import unittest
+from pathlib import Path
+
+import soundfile
+from playwright.sync_api import expect
+
+from tests.browser.driver import BrowserCase
+from tests.support import document
+
+
+class Reading(BrowserCase):
+    def test_the_first_start_shows_a_note_that_moves(self) -> None:
+        expect(self.name_field).to_have_value("Ferry Horn")
+        for name in ("Pitch", "Cutoff", "Wavetable position", "Amplitude"):
+            expect(self.stave(name)).to_be_visible()
+            self.assertGreater((self.ink(name) < 70).sum(), 500, name)
+        for source in ("swell", "lip", "shake", "breath"):
+            expect(self.page.get_by_role("button", name=re.compile(f"^Source {source}"))).to_be_visible()
+        self.assertFalse(self.page.evaluate("document.documentElement.scrollHeight > innerHeight"))
+
+    def test_the_cursor_reads_every_stave(self) -> None:
+        axis = self.page.get_by_role("slider", name="Time cursor")
+        box = axis.bounding_box()
+        assert box is not None
+        self.page.mouse.move(box["x"] + box["width"] * 2.0 / 2.3, box["y"] + 200)
+        expect(axis).to_have_attribute(
+            "aria-valuetext", re.compile(r"^At (1\.99\d|2) s: Pitch .*Cutoff .*Hz; Wavetable")
+        )
+        expect(self.stave("Cutoff").locator("output")).to_have_text(re.compile(r"^1[789]\d(\.\d)? Hz$"))
+        axis.focus()
+        before = axis.get_attribute("aria-valuenow")
+        axis.press("ArrowRight")
+        self.assertNotEqual(axis.get_attribute("aria-valuenow"), before)
+
+    def test_ribbons_open_under_a_stave(self) -> None:
+        self.page.get_by_role("button", name="Open the ribbons under cutoff").click()
+        expect(self.stave("Cutoff")).to_contain_text("shake: −1.5 st to 1.5 st")
+
+    def test_each_demo_opens(self) -> None:
+        for name, word in (("Ice Crack", "splinter"), ("Barge Bell", "striker")):
+            self.open_demo(name)
+            expect(self.page.get_by_role("button", name=re.compile(f"^Source {word}"))).to_be_visible()
+            self.assertGreater((self.ink("Pitch") < 70).sum(), 300)
+
+    def test_it_is_ours_in_light_and_dark(self) -> None:
+        light = self.page.evaluate("getComputedStyle(document.body).backgroundColor")
+        self.page.get_by_role("button", name="Dark theme").click()
+        self.assertNotEqual(self.page.evaluate("getComputedStyle(document.body).backgroundColor"), light)
+        self.page.reload()
+        self.settle()
+        expect(self.page.get_by_role("button", name="Light theme")).to_be_visible()
+
+
+class Editing(BrowserCase):
+    def test_a_typed_amount_moves_the_curve_and_is_undone_by_name(self) -> None:
+        label = "Amount of swell on cutoff"
+        before = self.curve_top("Wavetable position")
+        table = "Amount of swell on wavetable position"
+        self.redrawn(lambda: self.type_into(table, "5%"))
+        self.assertNotEqual(self.curve_top("Wavetable position"), before)
+        self.undo_says("swell on wavetable position 5 %")
+        self.redrawn(lambda: self.type_into(label, "2oct"))
+        expect(self.page.get_by_label(label, exact=True)).to_have_value("24 st")
+        self.redrawn(lambda: self.page.keyboard.press("Control+z"))
+        expect(self.page.get_by_label(label, exact=True)).to_have_value("44 st")
+        self.redrawn(lambda: self.page.get_by_role("button", name=re.compile("^Undo")).click())
+        self.assertEqual(self.curve_top("Wavetable position"), before)
+        self.redrawn(lambda: self.page.get_by_role("button", name=re.compile("^Redo")).click())
+        expect(self.page.get_by_label(table, exact=True)).to_have_value("5 %")
+
+    def test_a_wrong_entry_says_what_was_understood_and_keeps_the_old_value(self) -> None:
+        self.page.get_by_role("button", name=re.compile("^Source swell")).click()
+        self.type_into("swell attack", "12 bananas")
+        expect(self.page.get_by_role("alert")).to_contain_text('12 is clear but "bananas" is no unit')
+        field = self.page.get_by_label("swell attack", exact=True)
+        expect(field).to_have_attribute("aria-invalid", "true")
+        field.press("Escape")
+        expect(field).to_have_value("420 ms")
+        self.type_into("swell attack", "90s")
+        expect(self.page.get_by_role("alert").last).to_contain_text("0 to 60 s")
+        expect(self.page.get_by_role("button", name=re.compile("^Undo"))).to_be_disabled()
+
+    def test_stages_are_dragged_on_the_curve(self) -> None:
+        self.page.get_by_role("button", name=re.compile("^Source swell")).click()
+        handle = self.page.get_by_role("button", name=re.compile("^swell: decay ends"))
+        box = handle.bounding_box()
+        assert box is not None
+        x, y = box["x"] + 7, box["y"] + 7
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        for step in range(1, 9):
+            self.page.mouse.move(x - 8 * step, y + 4 * step)
+        self.page.mouse.up()
+        decay = self.page.get_by_label("swell decay", exact=True)
+        expect(decay).not_to_have_value("600 ms")
+        expect(self.page.get_by_label("swell sustain", exact=True)).not_to_have_value("62 %")
+        milliseconds = float(decay.input_value().split()[0])
+        width = self.page.get_by_role("slider", name="Time cursor").bounding_box()
+        assert width is not None
+        self.assertAlmostEqual(milliseconds, 600 - 64 / width["width"] * 2300, delta=12)
+        self.page.keyboard.press("Control+z")
+        expect(decay).to_have_value("600 ms")
+        handle.focus()
+        handle.press("ArrowRight")
+        expect(decay).to_have_value("630 ms")
+
+    def test_sources_and_routes_are_added_changed_muted_and_removed(self) -> None:
+        self.redrawn(lambda: self.page.get_by_label("Add a source").select_option("lfo"))
+        expect(self.page.get_by_label("Name of the source")).to_have_value("lfo")
+        self.redrawn(lambda: self.page.get_by_label("Let lfo move something").select_option("pan"))
+        expect(self.stave("Pan")).to_be_visible()
+        self.page.get_by_role("button", name=re.compile("^Source lfo")).click()
+        self.redrawn(lambda: self.type_into("lfo rate", "1/8"))
+        expect(self.page.get_by_role("button", name=re.compile("^Source lfo"))).to_contain_text("every 1/8")
+        self.page.get_by_label("Name of the source").fill("swing")
+        self.page.get_by_label("Name of the source").press("Enter")
+        pan = self.stave("Pan")
+        expect(pan.get_by_role("button", name="swing", exact=True)).to_be_visible()
+        pan.get_by_role("group").hover()
+        self.redrawn(lambda: pan.get_by_role("button", name="Mute swing on pan").click())
+        expect(pan).to_have_count(0)
+        self.redrawn(lambda: self.page.get_by_role("button", name=re.compile("^Undo")).click())
+        self.redrawn(lambda: self.page.get_by_role("button", name="Mute it").click())
+        expect(self.page.get_by_role("button", name="Unmute it")).to_be_visible()
+        self.redrawn(lambda: self.page.get_by_role("button", name="Remove it").click())
+        expect(self.page.get_by_role("button", name=re.compile("^Source swing"))).to_have_count(0)
+        self.undo_says("remove swing")
+        self.redrawn(lambda: self.page.get_by_role("button", name=re.compile("^Undo")).click())
+        expect(self.page.get_by_role("button", name=re.compile("^Source swing"))).to_be_visible()
+
+    def test_a_route_is_told_in_full(self) -> None:
+        self.stave("Cutoff").get_by_role("button", name="swell", exact=True).click()
+        page = self.page.get_by_role("complementary")
+        expect(page).to_contain_text("swell raises cutoff 44 st, scaled by velocity")
+        self.redrawn(lambda: page.get_by_label("What scales the route").select_option("mod_wheel"))
+        self.redrawn(lambda: page.get_by_label("Mode of the route").select_option("range"))
+        self.redrawn(lambda: self.type_into("High end of the range", "5kHz"))
+        expect(self.stave("Cutoff").get_by_role("group").first).to_contain_text("sets it")
+        self.redrawn(lambda: page.get_by_label("Polarity of the route").select_option("bipolar"))
+        self.redrawn(lambda: page.get_by_label("Mode of the route").select_option("scale"))
+
+    def test_every_kind_of_source_can_be_added_and_stands(self) -> None:
+        kinds = self.page.get_by_label("Add a source").locator("option").evaluate_all("all => all.map(o => o.value)")
+        for kind in filter(None, kinds):
+            self.redrawn(lambda kind=kind: self.page.get_by_label("Add a source").select_option(kind))  # type: ignore[misc]
+        expect(self.page.get_by_role("button", name=re.compile("^Source "))).to_have_count(4 + len(kinds) - 1)
+        expect(self.page.get_by_role("alert")).to_have_count(0)
+
+    def test_a_change_that_cannot_be_is_taken_back(self) -> None:
+        self.page.get_by_role("button", name=re.compile("^Source shake")).click()
+        self.page.get_by_label("shake shape", exact=True).select_option("drawn")
+        expect(self.page.get_by_role("alert")).to_contain_text("at least two points")
+        expect(self.page.get_by_label("shake shape", exact=True)).to_have_value("sine")
+
+    def test_the_test_note(self) -> None:
+        self.redrawn(lambda: self.type_into("Test key", "C3"))
+        self.redrawn(lambda: self.type_into("Test length", "1/4"))
+        expect(self.page.get_by_label("Test length", exact=True)).to_have_value("833.3 ms")
+        self.redrawn(lambda: self.page.get_by_role("button", name="hard", exact=True).click())
+        expect(self.page.get_by_label("Test velocity", exact=True)).to_have_value("118")
+        self.redrawn(lambda: self.page.get_by_role("button", name="All three").click())
+        self.type_into("Test length", "0s")
+        expect(self.page.get_by_role("alert")).to_contain_text("0.001 to 60")
+        self.type_into("Test length", "60min")
+        expect(self.page.get_by_role("alert").last).to_contain_text("3600")
+
+
+class Playing(BrowserCase):
+    def test_play_moves_a_playhead_and_stops(self) -> None:
+        self.page.get_by_role("button", name="Play", exact=True).click()
+        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        head = self.page.locator(".line.head")
+        expect(head).to_be_visible()
+        first = head.bounding_box()
+        self.page.wait_for_timeout(300)
+        second = head.bounding_box()
+        assert first is not None and second is not None
+        self.assertGreater(second["x"], first["x"] + 10)
+        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+        expect(head).to_have_count(0)
+
+    def test_a_change_is_heard_at_the_next_pass_of_a_loop(self) -> None:
+        self.open_demo("Ice Crack")
+        self.page.get_by_role("button", name="Loop").click()
+        with self.page.expect_request("**/api/sound") as first:
+            self.page.get_by_role("button", name="Play", exact=True).click()
+        with self.page.expect_request("**/api/sound") as second:
+            self.type_into("Amount of snap on pitch", "12st")
+        amounts = [json.loads(r.value.post_data or "")["document"]["routes"][0]["amount"] for r in (first, second)]
+        self.assertEqual(amounts, [48, 12])
+        self.page.wait_for_timeout(900)
+        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        self.page.get_by_role("button", name="Stop", exact=True).click()
+
+    def test_soft_middle_and_hard_in_turn(self) -> None:
+        self.open_demo("Ice Crack")
+        velocities: list[float] = []
+        self.page.on(
+            "request",
+            lambda r: velocities.append(json.loads(r.post_data or "{}").get("velocity")) if "sound" in r.url else None,
+        )
+        self.page.get_by_role("button", name="All three").click()
+        self.page.get_by_role("button", name="Play", exact=True).click()
+        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+        self.assertEqual(velocities, [40, 80, 118])
+
+    def test_the_level_starts_low_and_is_remembered(self) -> None:
+        level = self.page.get_by_role("slider", name="Playback level")
+        self.assertLessEqual(float(level.input_value()), 0.3)
+        level.fill("0.6")
+        self.page.reload()
+        self.settle()
+        self.assertEqual(level.input_value(), "0.6")
+
+
+class Files(BrowserCase):
+    def test_patch_sound_and_trace_are_downloaded(self) -> None:
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        with tempfile.TemporaryDirectory() as folder:
+            for button, name in (
+                ("Patch file", "ferry-horn.json"),
+                ("Sound (WAV)", "ferry-horn.wav"),
+                ("Trace (CSV)", "ferry-horn.csv"),
+            ):
+                with self.page.expect_download() as download:
+                    self.page.get_by_role("button", name=button, exact=True).click()
+                self.assertEqual(download.value.suggested_filename, name)
+                download.value.save_as(Path(folder) / name)
+            self.assertEqual(json.loads((Path(folder) / "ferry-horn.json").read_text())["name"], "Ferry Horn")
+            self.assertEqual(soundfile.info(Path(folder) / "ferry-horn.wav").subtype, "PCM_24")
+            with (Path(folder) / "ferry-horn.csv").open() as file:
+                self.assertTrue(file.readline().startswith("time_s,signal.swell,"))
+
+    def test_a_patch_is_opened_from_disk(self) -> None:
+        self.choose("wheel.json", json.dumps(document([{"id": "turn", "kind": "lfo"}], name="Mill Wheel")))
+        expect(self.name_field).to_have_value("Mill Wheel")
+        expect(self.page.get_by_role("button", name=re.compile("^Source turn"))).to_be_visible()
+
+    def test_a_bad_file_is_refused_and_the_open_patch_untouched(self) -> None:
+        bad = {
+            "{": "line 1",
+            json.dumps({"format": "jorvik-patch", "version": 9}): "version",
+            json.dumps(document([{"id": "e", "kind": "envelope", "atack_s": 1}])): "atack_s",
+            json.dumps(document([{"id": f"m{i}", "kind": "constant"} for i in range(10_000)])): "64 at most",
+            '{"format": "jorvik-patch", "version": 1, "name": NaN}': "NaN",
+        }
+        for text, said in bad.items():
+            self.choose("bad.json", text)
+            expect(self.page.get_by_role("alert").last).to_contain_text(said)
+            expect(self.name_field).to_have_value("Ferry Horn")
+        with tempfile.TemporaryDirectory() as folder:
+            large = Path(folder) / "large.json"
+            large.write_bytes(b" " * 100_000_000)
+            self.page.get_by_role("button", name="Patches", exact=True).click()
+            self.page.get_by_label("Choose a patch file").set_input_files(large)
+            expect(self.page.get_by_role("alert").last).to_contain_text("100 MB")
+
+    def choose(self, name: str, text: str) -> None:
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        file = {"name": name, "mimeType": "application/json", "buffer": text.encode()}
+        self.page.get_by_label("Choose a patch file").set_input_files([file])  # type: ignore[list-item]
+
+
+if __name__ == "__main__":
+    unittest.main()
