@@ -79,7 +79,7 @@ def feedback_patch() -> Json:
 
 def twenty() -> Json:
     """Return 20 modules and 20 routes over 4 seconds."""
-    kinds = [
+    kinds: list[Json] = [
         {"kind": "envelope", "decay_bend": 3.0},
         {"kind": "lfo", "rate": 5.0},
         {"kind": "slew", "input": "gate"},

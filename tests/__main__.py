@@ -12,7 +12,7 @@ from tests import support
 ROOT = Path(__file__).parents[1]
 BIN = ROOT / ".venv" / "bin"
 
-CHECKS = {
+CHECKS: dict[str, list[str | Path]] = {
     "style": [BIN / "ruff", "check", "-q", "."],
     "format": [BIN / "ruff", "format", "-q", "--check", "."],
     "types": [BIN / "mypy"],
@@ -44,7 +44,7 @@ def leaves(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 def main(words: list[str]) -> int:
     """Run the checks (all of them, unless words choose tests) and the tests."""
     passed = failed = 0
-    for name, command in () if words else CHECKS.items():
+    for name, command in [] if words else CHECKS.items():
         good = run_check(name, command)
         passed, failed = passed + good, failed + (not good)
     found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))

@@ -31,7 +31,7 @@ def document(modules: list[Json] | None = None, routes: list[Json] | None = None
 
 def note(length_s: float = 1.0, tail_s: float = 0.5, **fields: Any) -> Json:
     """Return a performance of one note."""
-    top = {name: fields.pop(name) for name in ("tempo_bpm", "seed", "controls") if name in fields}
+    top: Json = {name: fields.pop(name) for name in ("tempo_bpm", "seed", "controls") if name in fields}
     return {"notes": [{"length_s": length_s, **fields}], "tail_s": tail_s, **top}
 
 

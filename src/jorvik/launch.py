@@ -141,6 +141,8 @@ def _listen(host: str, port: int | None) -> socket.socket:
         listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
             listener.bind((host, candidate))
+            # Listening from here on, so that whoever reads the address is not turned away.
+            listener.listen(128)
         except OverflowError:
             raise StartProblem(f"--port {candidate} is no port; give one from 1 to 65535.") from None
         except OSError as error:

@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 
 import soundfile
-from playwright.sync_api import expect
+from playwright.sync_api import FilePayload, expect
 
 from tests.browser.driver import BrowserCase
 from tests.support import document
@@ -263,8 +263,8 @@ class Files(BrowserCase):
 
     def choose(self, name: str, text: str) -> None:
         self.page.get_by_role("button", name="Patches", exact=True).click()
-        file = {"name": name, "mimeType": "application/json", "buffer": text.encode()}
-        self.page.get_by_label("Choose a patch file").set_input_files([file])  # type: ignore[list-item]
+        file: FilePayload = {"name": name, "mimeType": "application/json", "buffer": text.encode()}
+        self.page.get_by_label("Choose a patch file").set_input_files([file])
 
 
 if __name__ == "__main__":

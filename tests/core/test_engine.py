@@ -41,8 +41,8 @@ class Feedback(unittest.TestCase):
         np.testing.assert_allclose(y, wanted, atol=1e-12)
 
     def test_within_a_loop_the_document_orders(self) -> None:
-        a = {"id": "a", "kind": "mix", "inputs": [{"source": "b"}, {"source": "gate", "gain": 0.1}]}
-        b = {"id": "b", "kind": "mix", "inputs": [{"source": "a", "gain": -0.5}]}
+        a: Json = {"id": "a", "kind": "mix", "inputs": [{"source": "b"}, {"source": "gate", "gain": 0.1}]}
+        b: Json = {"id": "b", "kind": "mix", "inputs": [{"source": "a", "gain": -0.5}]}
         for modules, late in (([a, b], "b"), ([b, a], "a")):
             t = traced(modules, performance=note(0.01, 0.0))
             va = vb = 0.0
@@ -70,7 +70,7 @@ class Feedback(unittest.TestCase):
             phase = (phase + rate / RATE) % 1.0
 
     def test_a_loop_through_an_amount(self) -> None:
-        modules = [
+        modules: list[Json] = [
             {"id": "m", "kind": "mix", "inputs": [{"source": "k"}]},
             {"id": "k", "kind": "constant", "value": 0.1},
         ]
@@ -89,7 +89,12 @@ class Feedback(unittest.TestCase):
         plain = demos()["ferry-horn"]
         looped = {**plain, "routes": [*plain["routes"]]}
         for module in plain["modules"]:
-            edge = {"id": f"loop {module['id']}", "source": "breath", "destination": f"{module['id']}.", "amount": 0}
+            edge: Json = {
+                "id": f"loop {module['id']}",
+                "source": "breath",
+                "destination": f"{module['id']}.",
+                "amount": 0,
+            }
             parameter = "rate" if module["kind"] == "lfo" else "attack_s"
             looped["routes"].append({**edge, "destination": edge["destination"] + parameter})
         before, after = traced(**_parts(plain)), traced(**_parts(looped))
@@ -127,7 +132,7 @@ class Cutting(unittest.TestCase):
 
     def test_voices_do_not_depend_on_each_other(self) -> None:
         notes = [{"key": 60 + i, "start_s": 0.1 * i, "length_s": 0.2, "velocity": 40 + i} for i in range(3)]
-        modules = [{"id": "e", "kind": "envelope"}, {"id": "r", "kind": "random", "rate": 30}]
+        modules: list[Json] = [{"id": "e", "kind": "envelope"}, {"id": "r", "kind": "random", "rate": 30}]
         of = patch(modules, performance={"notes": notes, "tail_s": 0.1})
         traces = [trace(of, voice=i) for i in (2, 0, 1)]
         for i, t in zip((2, 0, 1), traces, strict=True):
@@ -145,7 +150,7 @@ class Limits(unittest.TestCase):
         self.assertEqual(seen, 3)
 
     def test_a_trace_beyond_memory_is_refused_and_its_reduction_is_not(self) -> None:
-        modules = [{"id": f"m{i}", "kind": "constant"} for i in range(64)]
+        modules: list[Json] = [{"id": f"m{i}", "kind": "constant"} for i in range(64)]
         routes = [{"source": f"m{i % 64}", "destination": "pitch", "amount": 0} for i in range(256)]
         of = patch(modules, routes, performance=note(59.0, 1.0))
         with self.assertRaisesRegex(Problem, "GB of samples"):

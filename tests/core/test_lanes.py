@@ -5,10 +5,10 @@ import unittest
 
 import numpy as np
 
-from tests.support import RATE, note, traced
+from tests.support import RATE, Json, note, traced
 
-WAVE = {"id": "w", "kind": "lfo", "rate": 3}
-RISE = {"id": "u", "kind": "lfo", "rate": 1, "shape": "saw_up", "polarity": "unipolar"}
+WAVE: Json = {"id": "w", "kind": "lfo", "rate": 3}
+RISE: Json = {"id": "u", "kind": "lfo", "rate": 1, "shape": "saw_up", "polarity": "unipolar"}
 
 
 class Laws(unittest.TestCase):
@@ -44,7 +44,11 @@ class Laws(unittest.TestCase):
         np.testing.assert_allclose(t.lanes["cutoff"].value, base * 2 ** t.signals["w"], rtol=1e-12)
 
     def test_module_parameters_move_in_octaves_seconds_or_their_own_unit(self) -> None:
-        modules = [RISE, {"id": "l", "kind": "lfo", "rate": 4}, {"id": "s", "kind": "slew", "input": "gate"}]
+        modules: list[Json] = [
+            RISE,
+            {"id": "l", "kind": "lfo", "rate": 4},
+            {"id": "s", "kind": "slew", "input": "gate"},
+        ]
         routes = [
             {"source": "u", "destination": "l.rate", "amount": -2},
             {"source": "u", "destination": "s.rise_s", "amount": 0.5},
@@ -66,7 +70,7 @@ class Laws(unittest.TestCase):
 
 
 class Pulling(unittest.TestCase):
-    def given(self, **route: object) -> tuple[np.ndarray, np.ndarray]:  # type: ignore[type-arg]
+    def given(self, **route: object) -> tuple[np.ndarray, np.ndarray]:
         t = traced([WAVE, RISE], [{"destination": "pitch", "amount": 2, **route}])
         return t.lanes["pitch"].contributions["r0"] / 2, t.signals[str(route["source"])]
 

@@ -25,7 +25,7 @@ def spectrum(samples: Floats) -> tuple[Floats, Floats]:
     """Frequencies, and levels in dB under the strongest."""
     window = signal.windows.blackmanharris(samples.size)
     size = np.abs(np.fft.rfft(samples * window))
-    return np.fft.rfftfreq(samples.size, 1 / RATE), 20 * np.log10(size / size.max() + 1e-15)
+    return np.asarray(np.fft.rfftfreq(samples.size, 1 / RATE)), np.asarray(20 * np.log10(size / size.max() + 1e-15))
 
 
 class Tone(unittest.TestCase):

@@ -2,9 +2,11 @@
 
 import unittest
 import uuid
+from typing import ClassVar
 
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from sqlalchemy import Engine
 
 from jorvik.core.problems import Problem
 from jorvik.store.patches import Conflict, Missing, PatchStore
@@ -13,6 +15,9 @@ from tests.support import document, fresh_engine
 
 
 class Store(unittest.TestCase):
+    engine: ClassVar[Engine]
+    store: ClassVar[PatchStore]
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.engine = fresh_engine()

@@ -5,6 +5,7 @@ import io
 import json
 import subprocess
 import unittest
+from typing import ClassVar
 
 import numpy as np
 import soundfile
@@ -21,11 +22,13 @@ WAVE: Json = {"id": "w", "kind": "lfo", "rate": 3.0}
 ROUTE: Json = {"id": "vib", "source": "w", "destination": "pitch", "amount": 0.5}
 
 
-def floats(text: str, kind: str = "<f4") -> np.ndarray:  # type: ignore[type-arg]
+def floats(text: str, kind: str = "<f4") -> np.ndarray:
     return np.frombuffer(base64.b64decode(text), dtype=kind)
 
 
 class Api(unittest.TestCase):
+    client: ClassVar[TestClient]
+
     @classmethod
     def setUpClass(cls) -> None:
         engine = fresh_engine()

@@ -1,0 +1,47 @@
+"""The time from an edit in the browser to the repainted sheet."""
+
+import time
+
+import numpy as np
+from playwright.sync_api import sync_playwright
+
+from jorvik.launch import warm
+from tests.browser.driver import FLAGS, SHEETS
+from tests.support import Served, stop_everything
+
+EDITS = 40
+
+
+def browser() -> None:
+    """Nudge an amount again and again, and wait each time until the new sheet has been painted."""
+    warm()
+    served = Served()
+    taken = []
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = chromium.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(served.url)
+        page.get_by_role("region", name="Pitch", exact=True).wait_for()
+        field = page.get_by_label("Amount of swell on cutoff", exact=True)
+        field.focus()
+        for edit in range(EDITS + 5):
+            milliseconds = page.evaluate(EDIT_TO_PAINT, ["ArrowDown", "ArrowUp"][edit % 2])
+            if edit >= 5:
+                taken.append(milliseconds)
+            time.sleep(0.05)
+        chromium.close()
+    served.stop()
+    stop_everything()
+    middle, late = np.percentile(taken, [50, 95])
+    print(f"edit to repainted sheet: median {middle:.0f} ms, 95th percentile {late:.0f} ms (aim: under 100)")
+
+
+EDIT_TO_PAINT = f"""key => new Promise(done => {{
+  const before = {SHEETS};
+  const begin = performance.now();
+  document.activeElement.dispatchEvent(new KeyboardEvent('keydown', {{ key, bubbles: true, cancelable: true }}));
+  const look = () => {SHEETS} > before
+    ? requestAnimationFrame(() => requestAnimationFrame(() => done(performance.now() - begin)))
+    : requestAnimationFrame(look);
+  look();
+}})"""
