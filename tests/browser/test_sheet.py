@@ -152,10 +152,13 @@ class Editing(BrowserCase):
         expect(self.page.get_by_role("alert")).to_have_count(0)
 
     def test_a_change_that_cannot_be_is_taken_back(self) -> None:
+        self.redrawn(lambda: self.page.get_by_label("Add a source").select_option("quantise"))
+        self.type_into("quantise root", "99")
+        expect(self.page.get_by_role("alert")).to_contain_text("0 to 11")
+        self.undo_says("add quantise")
         self.page.get_by_role("button", name=re.compile("^Source shake")).click()
-        self.page.get_by_label("shake shape", exact=True).select_option("drawn")
-        expect(self.page.get_by_role("alert")).to_contain_text("at least two points")
-        expect(self.page.get_by_label("shake shape", exact=True)).to_have_value("sine")
+        self.redrawn(lambda: self.page.get_by_label("shake shape", exact=True).select_option("drawn"))
+        expect(self.page.get_by_label("shake points", exact=True)).to_have_value("[[0,0],[0.5,1],[1,0]]")
 
     def test_the_test_note(self) -> None:
         self.redrawn(lambda: self.type_into("Test key", "C3"))

@@ -4,10 +4,12 @@ import json
 import unittest
 from typing import Any
 
+from jorvik.core.catalogue_page import page
 from jorvik.core.modules import KINDS
 from jorvik.core.patch import check_patch, parse_patch
 from jorvik.core.problems import Problem
 from jorvik.core.schema import catalogue, patch_schema
+from jorvik.launch import ROOT
 from tests.support import Json, demos, document, note
 
 ENVELOPE: Json = {"id": "e", "kind": "envelope"}
@@ -135,6 +137,11 @@ class Accepted(unittest.TestCase):
                 self.assertTrue(field.help, f"{facts.kind}.{field.name} has no help")
                 if field.role == "number":
                     self.assertEqual(properties[field.name]["maximum"], field.high)
+
+
+class Catalogued(unittest.TestCase):
+    def test_the_page_is_current(self) -> None:
+        self.assertEqual((ROOT / "docs/catalogue.md").read_text(), page(catalogue()), "run scripts/types")
 
 
 if __name__ == "__main__":

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { FieldFacts, Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
-  import { fieldValue, modules } from '../lib/document';
+  import { fieldValue, modules, replaceModule } from '../lib/document';
   import { shown } from '../lib/format';
   import ValueField from './ValueField.svelte';
 
@@ -17,10 +17,29 @@
   ]);
   const listed = $derived(JSON.stringify(value ?? null));
 
+  /** A drawn shape needs points: choosing it gives it some to begin with. */
+  const FIRST_POINTS = [
+    [0, 0],
+    [0.5, 1],
+    [1, 0]
+  ];
+
   function set(next: unknown, merge = ''): void {
+    if (next === 'drawn' && (fieldOf('points') as unknown[]).length < 2 && bench.patch) {
+      bench.edit(`${module.id} drawn`, replaceModule(bench.patch, module.id, { shape: next, points: FIRST_POINTS }));
+      return;
+    }
     const said =
       typeof next === 'number' || typeof next === 'string' ? shown(next, field.unit ?? '') : JSON.stringify(next);
     bench.setField(module.id, field.name, next, `${module.id} ${label} ${said}`.slice(0, 60), merge);
+  }
+
+  function setCount(input: HTMLInputElement): void {
+    const text = input.value.trim();
+    if (text === '' && field.default === null) set(null);
+    else if (/^\d{1,6}$/.test(text)) set(Number(text));
+    else bench.say(`${module.id} ${label}: found "${text.slice(0, 40)}"; it must be a whole number.`, true);
+    input.value = String(fieldValue(module, field) ?? '');
   }
 
   function setList(text: string): void {
@@ -30,6 +49,10 @@
     } catch {
       bench.say(`${label}: found "${text.slice(0, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
     }
+  }
+
+  function fieldOf(name: string): unknown {
+    return (module as unknown as Record<string, unknown>)[name] ?? [];
   }
 
   const choiceText = (choice: unknown): string => (choice === null ? 'none' : String(choice).replaceAll('_', ' '));
@@ -78,7 +101,7 @@
         placeholder="none"
         inputmode="numeric"
         value={value ?? ''}
-        onchange={(e) => set(e.currentTarget.value.trim() === '' ? null : Number(e.currentTarget.value))}
+        onchange={(e) => setCount(e.currentTarget)}
       />
     {:else if field.role === 'signal'}
       <select

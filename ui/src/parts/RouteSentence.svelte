@@ -68,7 +68,7 @@
     align-items: center;
     gap: 5px;
     font-size: 13px;
-    line-height: 22px;
+    line-height: 20px;
     min-width: 0;
     white-space: nowrap;
     position: relative;
@@ -91,7 +91,7 @@
   }
   .sentence :global(.field) {
     padding: 0 5px;
-    line-height: 18px;
+    line-height: 17px;
     font-size: 13px;
     border-color: transparent;
     background: none;

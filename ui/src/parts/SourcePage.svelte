@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Module } from '../lib/api';
+  import type { FieldFacts, Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, modules, renameModule, routes } from '../lib/document';
   import FieldEditor from './FieldEditor.svelte';
@@ -26,6 +26,11 @@
         .map((field) => `${other.id}.${field.name}`)
     )
   );
+
+  /** Points of a repeating shape stand only where the shape is drawn. */
+  function stands(field: FieldFacts): boolean {
+    return field.name !== 'points' || !('shape' in module) || module.shape === 'drawn' || module.kind !== 'lfo';
+  }
 
   function rename(event: Event & { currentTarget: HTMLInputElement }): void {
     const to = event.currentTarget.value.trim();
@@ -61,7 +66,7 @@
 <p class="help">{kind?.help.split('\n')[0]}</p>
 
 <div class="fields">
-  {#each kind?.fields ?? [] as field (field.name)}
+  {#each (kind?.fields ?? []).filter(stands) as field (field.name)}
     <FieldEditor {module} {field} />
   {/each}
 </div>

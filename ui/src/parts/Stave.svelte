@@ -106,7 +106,7 @@
   }
 </script>
 
-<section class="stave" class:open aria-label={lane.title} style:flex-grow={open ? 2 : 1}>
+<section class="stave" class:open aria-label={lane.title} style:flex-grow={(open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}>
   <div class="left">
     <div class="title">
       <button
@@ -134,15 +134,20 @@
           >held {Math.max(1, Math.round(lane.clamped * 100))} %</span
         >{/if}
       {#if !lane.heard}<span class="clamped" title="The voice does not sound this yet">not heard yet</span>{/if}
+      <select
+        class="link-select"
+        class:gone={read !== null}
+        aria-label="Add what moves {lane.title.toLowerCase()}"
+        onchange={add}
+      >
+        <option value="">+ moved by…</option>
+        {#each sources as source (source)}<option value={source}>{source.replace('_', ' ')}</option>{/each}
+      </select>
     </div>
     <div class="pulls">
       {#each pulls as route (route.id)}
         <RouteSentence {route} from="destination" />
       {/each}
-      <select class="link-select" aria-label="Add what moves {lane.title.toLowerCase()}" onchange={add}>
-        <option value="">+ what else moves it</option>
-        {#each sources as source (source)}<option value={source}>{source.replace('_', ' ')}</option>{/each}
-      </select>
     </div>
   </div>
   <div class="right">
@@ -177,6 +182,7 @@
     justify-content: space-between;
     gap: 8px;
     white-space: nowrap;
+    line-height: 19px;
   }
   .title b {
     font-size: 14.5px;
@@ -214,8 +220,15 @@
     background: var(--raised);
   }
   .moved,
-  .clamped {
+  .set select {
     margin-left: auto;
+  }
+  .clamped {
+    padding-left: 6px;
+    color: var(--madder);
+  }
+  .gone {
+    display: none;
   }
   .right {
     display: flex;
