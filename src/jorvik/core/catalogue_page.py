@@ -1,11 +1,16 @@
 """The catalogue as a page of documentation: ``python -m jorvik.core.catalogue_page > docs/catalogue.md``."""
 
+from collections.abc import Sequence
+
 from jorvik.core.schema import Catalogue, FieldFacts, KindFacts, catalogue
 
 _HEAD = """# Catalogue
 
 Written by `scripts/types` from the module kinds and the tables; a test keeps it current.
 """
+
+
+_YES = {True: "yes", False: "not yet"}
 
 
 def page(of: Catalogue) -> str:
@@ -23,8 +28,8 @@ def page(of: Catalogue) -> str:
 
 def _destinations(of: Catalogue) -> list[tuple[str, ...]]:
     return [
-        (f"`{d.name}`", d.unit, d.amount_unit, f"{d.low:g} to {d.high:g}", f"{d.base:g}", "yes" if d.heard else "not yet")
-        for d in of.destinations
+        (f"`{at.name}`", at.unit, at.amount_unit, f"{at.low:g} to {at.high:g}", f"{at.base:g}", _YES[at.heard])
+        for at in of.destinations
     ]
 
 
@@ -55,7 +60,7 @@ def _movement(field: FieldFacts) -> str:
     return f"{how}, read when a stage begins" if field.at_stage else how
 
 
-def _table(head: tuple[str, ...], rows: list[tuple[str, ...]]) -> str:
+def _table(head: tuple[str, ...], rows: Sequence[tuple[str, ...]]) -> str:
     lines = [head, tuple("---" for _ in head), *rows]
     return "\n".join("| " + " | ".join(cell.replace("|", "\\|") for cell in line) + " |" for line in lines) + "\n"
 

@@ -50,7 +50,8 @@
     if (lane.least === lane.greatest)
       return name === 'pitch' ? reading(name, lane.least, unit, bench.key) : shown(lane.least, lane.unit);
     if (name === 'pitch') return `${signed(lane.least, 'st')} to ${signed(lane.greatest, 'st')}`;
-    return `${shown(lane.least, lane.unit)} → ${shown(lane.greatest, lane.unit)}`;
+    const short = (value: number): string => shown(Number(value.toPrecision(3)), lane.unit);
+    return `${short(lane.least)} → ${short(lane.greatest)}`;
   }
 
   function draw(on: Surface): void {
@@ -106,7 +107,12 @@
   }
 </script>
 
-<section class="stave" class:open aria-label={lane.title} style:flex-grow={(open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}>
+<section
+  class="stave"
+  class:open
+  aria-label={lane.title}
+  style:flex-grow={(open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}
+>
   <div class="left">
     <div class="title">
       <button

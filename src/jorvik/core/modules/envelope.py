@@ -57,7 +57,7 @@ class Envelope(Module):
         return 5
 
     def marks(self, tempo: Tempo, on_s: float, off_s: float) -> list[Mark]:
-        """The end of each stage, where the set times put it."""
+        """The end of each stage, where the set times put it; where two lie together, the later in the list is on top."""
         times = {
             name: self.slot_value(name, tempo) for name in ("delay_s", "attack_s", "hold_s", "decay_s", "release_s")
         }
@@ -66,9 +66,9 @@ class Envelope(Module):
         decay = hold + times["hold_s"]
         release = decay + times["decay_s"] if self.mode == "trigger" else off_s
         found = [
+            Mark("release ends", release + times["release_s"], 0.0, "release_s", None, release),
             Mark("attack ends", hold, 1.0, "attack_s", None, attack),
             Mark("decay ends", decay + times["decay_s"], self.sustain, "decay_s", "sustain", decay),
-            Mark("release ends", release + times["release_s"], 0.0, "release_s", None, release),
         ]
         if times["delay_s"] > 0.0:
             found.append(Mark("delay ends", attack, 0.0, "delay_s", None, on_s))
