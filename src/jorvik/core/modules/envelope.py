@@ -57,7 +57,7 @@ class Envelope(Module):
         return 5
 
     def marks(self, tempo: Tempo, on_s: float, off_s: float) -> list[Mark]:
-        """The end of each stage, where the set times put it; where two lie together, the later in the list is on top."""
+        """The end of each stage, where the set times put it. Of two in one place the later listed is on top."""
         times = {
             name: self.slot_value(name, tempo) for name in ("delay_s", "attack_s", "hold_s", "decay_s", "release_s")
         }
