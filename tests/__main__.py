@@ -7,6 +7,7 @@ import unittest
 from collections.abc import Iterator
 from pathlib import Path
 
+from jorvik.launch import warm
 from tests import support
 
 ROOT = Path(__file__).parents[1]
@@ -47,6 +48,7 @@ def main(words: list[str]) -> int:
     for name, command in [] if words else CHECKS.items():
         good = run_check(name, command)
         passed, failed = passed + good, failed + (not good)
+    warm()
     found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     chosen = unittest.TestSuite(t for t in leaves(found) if not words or any(word in t.id() for word in words))
     try:

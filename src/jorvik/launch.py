@@ -165,7 +165,7 @@ def load_demo(store: PatchStore, reset: bool = False) -> None:
 def warm() -> None:
     """Run every kernel once, so that nobody waits for the compiler at the first note."""
     if not any(cache_folder().glob("**/*.nbc")):
-        print("start: compiling the engine, once (about a minute)", flush=True)
+        print("compiling the engine, once (about a minute)", flush=True)
     patch = check_patch({"format": "jorvik-patch", "version": 1, "performance": {"notes": [{"length_s": 0.01}]}})
     trace(patch)
     render(patch)

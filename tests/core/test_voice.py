@@ -149,6 +149,8 @@ class Demos(unittest.TestCase):
             y = render(patch(**{k: v for k, v in doc.items() if k not in ("format", "version")})).samples
             self.assertGreater(np.abs(y).max(), 0.05, name)
             self.assertLessEqual(np.abs(y).max(), 10 ** (CEILING_DB / 20) + 1e-9)
+            if "Frost Fair" not in doc["tags"]:
+                continue
             f, level = spectrum(y[:24_000, 0])
             power = 10 ** (level / 10)
             means[name] = float((f * power).sum() / power.sum())
