@@ -4,22 +4,24 @@ import math
 
 from jorvik.core.kernels import inline_kernel
 
+_SMALL = 1e-3
+
 
 @inline_kernel
 def bend(x: float, k: float) -> float:
     """Return B(x, k) = (1 - e^(-kx)) / (1 - e^(-k)), the bend from 0 to 1 over x in 0..1.
 
-    ``k`` > 0 is quick at first, ``k`` < 0 is slow at first, and B(x, 0) = x. ``expm1`` keeps the quotient exact as
-    k nears 0.
+    ``k`` > 0 is quick at first, ``k`` < 0 is slow at first, and B(x, 0) = x. Near k = 0 both
+    differences lose their digits, and ``expm1``, which is slower, keeps them.
 
     >>> bend(0.5, 0.0)
     0.5
     >>> round(bend(0.5, 2.0), 6)
     0.731059
     """
-    if k == 0.0 or abs(k) < 1e-12:
-        return x
-    return math.expm1(-k * x) / math.expm1(-k)
+    if abs(k) > _SMALL:
+        return (1.0 - math.exp(-k * x)) / (1.0 - math.exp(-k))
+    return math.expm1(-k * x) / math.expm1(-k) if k != 0.0 else x
 
 
 @inline_kernel

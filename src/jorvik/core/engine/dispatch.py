@@ -24,7 +24,7 @@ from jorvik.core.kernels import inline_kernel, kernel, unowned
 _MODULE = """
 
 @inline_kernel
-def run_module(code, rows, p, s, d, x, events, first, dt, module, a, b):
+def run_module(code, rows, column, p, s, d, x, events, first, dt, module, a, b):
     at = code.modules[module]
     kind, row, reading, moving = at.kind, at.row, at.reads, at.moved
     reads, moved = code.reads[module], code.moved[module]
@@ -33,8 +33,8 @@ def run_module(code, rows, p, s, d, x, events, first, dt, module, a, b):
 
 _CASE = """    {word} kind == {number}:
         for n in range(a, b):
-            gather(reads, reading, moved, moving, rows, mp, mx, n)
-            rows[row, n + 1] = step_{number}(mp, mx, ms, md, events[n], first + n, dt)
+            gather(reads, reading, moved, moving, rows, mp, mx, column + n)
+            rows[row, column + n] = step_{number}(mp, mx, ms, md, events[n], first + n, dt)
 """
 
 _BLOCK = """
@@ -43,7 +43,7 @@ run_groups = groups_runner(run_module)
 
 
 @kernel
-def run_block(code, rows, p, s, d, x, events, first, dt):
+def run_block(code, rows, column, p, s, d, x, events, first, dt):
     bare = Code(
         unowned(code.groups),
         unowned(code.nodes),
@@ -53,7 +53,7 @@ def run_block(code, rows, p, s, d, x, events, first, dt):
         unowned(code.lanes),
         unowned(code.routes),
     )
-    run_groups(bare, unowned(rows), unowned(p), unowned(s), unowned(d), unowned(x), unowned(events), first, dt)
+    run_groups(bare, unowned(rows), column, unowned(p), unowned(s), unowned(d), unowned(x), unowned(events), first, dt)
 """
 
 

@@ -96,11 +96,11 @@ class Player:
         self.controls = {name: np.array(points, dtype=np.float64) for name, points in lanes}
 
     def fill(self, rows: Floats, events: Ints, first: int) -> None:
-        """Write columns 1.. of the table and the events for the samples from ``first`` on."""
+        """Write the performance rows of a stretch of the table, and its events, from sample ``first`` on."""
         length = events.size
         end = first + length
         events[:] = 0
-        out = rows[: len(self.rows), 1 : length + 1]
+        out = rows[: len(self.rows)]
         out[:] = 0.0
         for i, held in enumerate(self.notes):
             if held.on >= end and i > 0:

@@ -13,7 +13,7 @@ from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
-BLOCK = 1024
+BLOCK = 2048
 """Samples run at a time: few enough that a large patch's rows stay near the processor."""
 
 
@@ -64,16 +64,15 @@ class Run:
         widest = max(np.diff([0, *ends]), default=0)
         table = np.zeros((self.program.rows, int(widest) + 1))
         for first, end, step in self._steps(ends, cancelled):
-            rows = table[:, : end - first + 1]
-            step(rows)
-            yield Block(first, rows[:, 1:])
-            table[:, 0] = rows[:, -1]
+            step(table, 1)
+            yield Block(first, table[:, 1 : end - first + 1])
+            table[:, 0] = table[:, end - first]
 
     def whole(self, cancelled: Callable[[], bool] = never) -> Floats:
         """Return the whole run: every row at every sample."""
         table = np.zeros((self.program.rows, self.length + 1))
-        for first, end, step in self._steps(self._ends(), cancelled):
-            step(table[:, first : end + 1])
+        for first, _, step in self._steps(self._ends(), cancelled):
+            step(table, first + 1)
         return table[:, 1:]
 
     def _ends(self) -> list[int]:
@@ -81,8 +80,8 @@ class Run:
 
     def _steps(
         self, ends: Sequence[int], cancelled: Callable[[], bool]
-    ) -> Iterator[tuple[int, int, Callable[[Floats], None]]]:
-        """Yield first and last sample of each block, and what fills a table for it after the sample before."""
+    ) -> Iterator[tuple[int, int, Callable[[Floats, int], None]]]:
+        """Yield first and last sample of each block, and what fills a table with it from a column on."""
         program = self.program
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         player = Player(program, self.notes, self.rate)
@@ -95,9 +94,9 @@ class Run:
                 continue
             begin, events = first, np.zeros(end - first, dtype=np.int64)
 
-            def step(rows: Floats, begin: int = begin, events: Ints = events) -> None:
-                player.fill(rows, events, begin)
-                run(program.code, rows, p, s, program.d, x, events, begin, 1.0 / self.rate)
+            def step(table: Floats, column: int, begin: int = begin, events: Ints = events) -> None:
+                player.fill(table[:, column : column + events.size], events, begin)
+                run(program.code, table, column, p, s, program.d, x, events, begin, 1.0 / self.rate)
 
             yield first, end, step
             first = end
