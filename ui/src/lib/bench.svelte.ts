@@ -14,7 +14,7 @@ import {
 } from './document';
 import { Keeper } from './keeper.svelte';
 import { settings } from './settings.svelte';
-import { unpack, type Sheet } from './sheet';
+import { extentOf, unpack, type Sheet } from './sheet';
 
 export type Chosen = { what: 'patch' } | { what: 'source'; id: string } | { what: 'route'; id: string };
 
@@ -247,10 +247,12 @@ class Bench {
     this.put(this.good);
   }
 
-  say(text: string, trouble = false, act?: Message['act']): void {
+  /** Says something at the foot of the page, and returns its number, by which it can be dismissed. */
+  say(text: string, trouble = false, act?: Message['act']): number {
     const id = this.nextMessage++;
     this.messages = [...this.messages.filter((message) => message.text !== text).slice(-2), { id, text, trouble, act }];
     setTimeout(() => this.dismiss(id), MESSAGE_MS);
+    return id;
   }
 
   dismiss(id: number): void {
@@ -357,9 +359,10 @@ class Bench {
 
   /** Returns the verb of a route's sentence. */
   verb(route: Route): string {
-    const polarity = route.polarity ?? 'as_is';
-    const both = (this.sheet?.signals[route.source]?.low ?? (route.source === 'pitch_bend' ? -1 : 0)) < 0;
-    return verbOf(route, polarity === 'bipolar' || (polarity === 'as_is' && both));
+    const given = this.sheet?.lanes[route.destination]?.contributions[route.id];
+    if (!given) return verbOf(route, route.polarity === 'bipolar');
+    const [low, high] = extentOf(given);
+    return verbOf(route, low < 0 && high > 0);
   }
 
   /** Returns the unit of a route's amount. */

@@ -67,6 +67,15 @@ export function unpack(wire: SheetWire): Sheet {
   };
 }
 
+/** Returns the least and the greatest of a row. */
+export function extentOf(row: Row): [number, number] {
+  let least = Infinity;
+  let greatest = -Infinity;
+  for (const value of row.least) least = Math.min(least, value);
+  for (const value of row.greatest) greatest = Math.max(greatest, value);
+  return [least, greatest];
+}
+
 /** Returns the column that a time falls in. */
 export function columnAt(sheet: Sheet, time: number): number {
   const column = Math.floor((time / sheet.seconds) * sheet.columns + 1e-6);

@@ -3,6 +3,7 @@
   import { bench } from '../lib/bench.svelte';
   import { modules, sentence } from '../lib/document';
   import { shown } from '../lib/format';
+  import { extentOf } from '../lib/sheet';
   import ValueField from './ValueField.svelte';
 
   let { route }: { route: Route } = $props();
@@ -15,14 +16,7 @@
   ]);
   const lane = $derived(bench.sheet?.lanes[route.destination]);
   const contribution = $derived(lane?.contributions[route.id]);
-  const extent = $derived(
-    contribution
-      ? [
-          contribution.least.reduce((a, b) => Math.min(a, b), Infinity),
-          contribution.greatest.reduce((a, b) => Math.max(a, b), -Infinity)
-        ]
-      : null
-  );
+  const extent = $derived(contribution ? extentOf(contribution) : null);
 
   function set(fields: Partial<Route>, label: string, merge = ''): void {
     bench.setRoute(route.id, fields, `${route.source} on ${title}: ${label}`, merge);
@@ -151,7 +145,7 @@
 
 {#if extent}
   <h3>It gives</h3>
-  <p>{shown(extent[0]!, unit)} to {shown(extent[1]!, unit)} over this note</p>
+  <p>{shown(extent[0], unit)} to {shown(extent[1], unit)} over this note</p>
 {/if}
 <div class="acts">
   <button

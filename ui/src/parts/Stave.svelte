@@ -4,7 +4,7 @@
   import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../lib/draw';
   import { reading, shown, signed } from '../lib/format';
   import { laneScale, signalScale } from '../lib/scale';
-  import { columnAt, type Lane, type Row } from '../lib/sheet';
+  import { columnAt, extentOf, type Lane, type Row } from '../lib/sheet';
   import Plot from './Plot.svelte';
   import RouteSentence from './RouteSentence.svelte';
   import ValueField from './ValueField.svelte';
@@ -35,7 +35,7 @@
 
   /** Returns the lane with its extent widened to what else is drawn on it. */
   function roomFor(of: Lane, rows: (Row | undefined)[]): Lane {
-    const drawn = rows.filter((row) => row !== undefined).map((row) => extent(row.least, row.greatest));
+    const drawn = rows.filter((row) => row !== undefined).map((row) => extentOf(row));
     const least = Math.min(of.least, ...drawn.map(([low]) => low));
     return { ...of, least, greatest: Math.max(of.greatest, ...drawn.map(([, high]) => high)) };
   }
@@ -82,20 +82,16 @@
   function drawRibbon(on: Surface, id: string, source: string): void {
     const row = lane.contributions[id];
     if (!bench.sheet || !bench.patch || !row) return;
-    const [low, high] = extent(row.least, row.greatest);
+    const [low, high] = extentOf(row);
     const dye = dyeOf(bench.patch, source);
     ground(on, bench.sheet, inks());
     line(on, row, signalScale(Math.min(0, low), Math.max(0, high)), inkOf(dye.colour), 1.5, dye.dash);
   }
 
-  function extent(least: Float32Array, greatest: Float32Array): [number, number] {
-    return [least.reduce((a, b) => Math.min(a, b), Infinity), greatest.reduce((a, b) => Math.max(a, b), -Infinity)];
-  }
-
   function ribbonSays(id: string, mode: string | undefined): string {
     const row = lane.contributions[id];
     if (!row) return 'muted';
-    const [low, high] = extent(row.least, row.greatest);
+    const [low, high] = extentOf(row);
     const of = mode === 'add' || mode === undefined ? lane.amount_unit : mode === 'scale' ? 'ratio' : lane.unit;
     return `${shown(low, of)} to ${shown(high, of)}`;
   }

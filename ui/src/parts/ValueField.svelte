@@ -28,6 +28,7 @@
 
   let typed: string | null = $state(null);
   let wrong = $state('');
+  let said = 0;
   const text = $derived(typed ?? shown(value, unit));
 
   const commit = (): Promise<void> => bench.settling(understand());
@@ -55,10 +56,11 @@
       if (typed !== asked) return;
       typed = null;
       wrong = '';
+      bench.dismiss(said);
       oncommit(understood.value, '');
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
-      bench.say(wrong, true);
+      said = bench.say(wrong, true);
     }
   }
 

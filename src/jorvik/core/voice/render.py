@@ -1,6 +1,7 @@
 """From lanes to sound: oscillator, filter, amplifier, for every voice, at the trace's own rate."""
 
 import math
+import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -79,13 +80,15 @@ def _sound(lanes: Floats, table: Floats, s: Floats, response: int, steep: bool, 
 def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never) -> Sound:
     """Return the sound of a whole performance, every voice in it, after the limiter.
 
-    Voices are independent and run on as many cores as there are.
+    Voices are independent and run on as many cores as there are, no more of them in memory at a time than that.
     """
     total = np.zeros((run_length(patch, rate), 2))
+    count, cores = len(voices(patch, rate)), os.cpu_count() or 1
     work = partial(_voice, patch, rate, cancelled)
-    with ThreadPoolExecutor() as pool:
-        for samples in pool.map(work, range(len(voices(patch, rate)))):
-            total += samples
+    with ThreadPoolExecutor(cores) as pool:
+        for first in range(0, count, cores):
+            for samples in pool.map(work, range(first, min(first + cores, count))):
+                total += samples
     limited = limit(total, rate)
     return Sound(limited.samples, rate, limited.taken_db)
 
