@@ -19,6 +19,7 @@ CHECKS: dict[str, list[str | Path]] = {
     "types": [BIN / "mypy"],
     "imports": [BIN / "lint-imports"],
     "screen types": ["npm", "run", "-s", "--prefix", "ui", "check"],
+    "screen units": ["npm", "run", "-s", "--prefix", "ui", "test"],
     "screen format": ["npm", "run", "-s", "--prefix", "ui", "format:check"],
 }
 

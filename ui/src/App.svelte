@@ -124,6 +124,35 @@
     overflow: hidden auto;
     scrollbar-width: thin;
   }
+  aside :global(h3) {
+    margin: 12px 0 5px;
+    padding-top: 9px;
+    border-top: 1px solid var(--rule);
+    font-size: 13px;
+    color: var(--faint);
+    font-weight: 600;
+  }
+  aside :global(header) {
+    font-weight: 700;
+    font-size: 15px;
+    line-height: 19px;
+    margin-bottom: 9px;
+  }
+  aside :global(p) {
+    margin: 0;
+  }
+  aside :global(.help) {
+    margin: 4px 0 8px;
+    font-size: 12.5px;
+    color: var(--faint);
+    line-height: 17px;
+  }
+  aside :global(.acts) {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    margin-top: 8px;
+  }
   .empty {
     grid-column: 1 / -1;
     display: grid;

@@ -3,6 +3,8 @@
   import { bench } from '../lib/bench.svelte';
   import { fieldValue, modules, replaceModule } from '../lib/document';
   import { shown } from '../lib/format';
+  import Choice from './Choice.svelte';
+  import Labelled from './Labelled.svelte';
   import ValueField from './ValueField.svelte';
 
   /** One field of a source: the right editor for its role, built from the catalogue. */
@@ -10,11 +12,17 @@
 
   const value = $derived(fieldValue(module, field));
   const label = $derived(field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' '));
+  const said = $derived(`${module.id} ${label}`);
   const moved = $derived(bench.sheet?.lanes[`${module.id}.${field.name}`]);
   const others = $derived([
     ...(bench.patch ? modules(bench.patch).map((m) => m.id) : []),
     ...Object.keys(bench.catalogue?.signals ?? {})
   ]);
+  const movedOver = $derived(
+    moved && moved.least !== moved.greatest
+      ? `moved over ${shown(moved.least, moved.unit)} to ${shown(moved.greatest, moved.unit)}`
+      : ''
+  );
   const listed = $derived(JSON.stringify(value ?? null));
 
   /** A drawn shape needs points: choosing it gives it some to begin with. */
@@ -29,9 +37,9 @@
       bench.edit(`${module.id} drawn`, replaceModule(bench.patch, module.id, { shape: next, points: FIRST_POINTS }));
       return;
     }
-    const said =
+    const reads =
       typeof next === 'number' || typeof next === 'string' ? shown(next, field.unit ?? '') : JSON.stringify(next);
-    bench.setField(module.id, field.name, next, `${module.id} ${label} ${said}`.slice(0, 60), merge);
+    bench.setField(module.id, field.name, next, `${module.id} ${label} ${reads}`.slice(0, 60), merge);
   }
 
   function setCount(input: HTMLInputElement): void {
@@ -55,112 +63,68 @@
     return (module as unknown as Record<string, unknown>)[name] ?? [];
   }
 
-  const choiceText = (choice: unknown): string => (choice === null ? 'none' : String(choice).replaceAll('_', ' '));
+  const choices = $derived(
+    (field.choices ?? []).map((c) => [String(c), c === null ? 'none' : String(c).replaceAll('_', ' ')] as const)
+  );
+  /** What an input may read: nothing, the number that it reads now, or any signal. */
+  const signals = $derived([
+    ['0', 'nothing'] as const,
+    ...(typeof value === 'number' && value !== 0 ? [[String(value), String(value)] as const] : []),
+    ...others.map((name) => [name, name.replace('_', ' ')] as const)
+  ]);
 </script>
 
-<div class="field-row">
-  <span class="label" title={field.help}>{label}</span>
-  <div class="editor">
-    {#if field.role === 'number'}
-      <ValueField
-        value={value as number | string}
-        unit={field.unit ?? 'signal'}
-        label="{module.id} {label}"
-        title={field.help}
-        low={field.low}
-        high={field.high}
-        noteValues={field.note_values ?? false}
-        width="100%"
-        oncommit={set}
-      />
-    {:else if field.role === 'choice' && (field.choices ?? []).length > 0}
-      <select
-        class="field"
-        aria-label="{module.id} {label}"
-        title={field.help}
-        value={String(value)}
-        onchange={(event) => set((field.choices ?? []).find((c) => String(c) === event.currentTarget.value))}
-      >
-        {#each field.choices ?? [] as choice (String(choice))}<option value={String(choice)}
-            >{choiceText(choice)}</option
-          >{/each}
-      </select>
-    {:else if field.role === 'choice' && typeof field.default === 'boolean'}
-      <input
-        type="checkbox"
-        aria-label="{module.id} {label}"
-        checked={Boolean(value)}
-        onchange={(e) => set(e.currentTarget.checked)}
-      />
-    {:else if field.role === 'choice'}
-      <input
-        class="field"
-        style="width: 100%"
-        aria-label="{module.id} {label}"
-        title={field.help}
-        placeholder="none"
-        inputmode="numeric"
-        value={value ?? ''}
-        onchange={(e) => setCount(e.currentTarget)}
-      />
-    {:else if field.role === 'signal'}
-      <select
-        class="field"
-        aria-label="{module.id} {label}"
-        title={field.help}
-        value={String(value)}
-        onchange={(e) => set(others.includes(e.currentTarget.value) ? e.currentTarget.value : 0)}
-      >
-        <option value="0">nothing</option>
-        {#if typeof value === 'number' && value !== 0}<option value={String(value)}>{value}</option>{/if}
-        {#each others as name (name)}<option value={name}>{name.replace('_', ' ')}</option>{/each}
-      </select>
-    {:else if field.role === 'text'}
-      <input
-        class="field"
-        style="width: 100%"
-        aria-label="{module.id} {label}"
-        value={value ?? ''}
-        onchange={(e) => set(e.currentTarget.value)}
-      />
-    {:else}
-      <textarea
-        class="field"
-        rows="2"
-        aria-label="{module.id} {label}"
-        title={field.help}
-        spellcheck="false"
-        value={listed}
-        onchange={(e) => setList(e.currentTarget.value)}></textarea>
-    {/if}
-  </div>
-  {#if moved && moved.least !== moved.greatest}
-    <p class="moved">moved over {shown(moved.least, moved.unit)} to {shown(moved.greatest, moved.unit)}</p>
+<Labelled name={label} help={field.help} under={movedOver}>
+  {#if field.role === 'number'}
+    <ValueField
+      value={value as number | string}
+      unit={field.unit ?? 'signal'}
+      label={said}
+      title={field.help}
+      low={field.low}
+      high={field.high}
+      noteValues={field.note_values ?? false}
+      width="100%"
+      oncommit={set}
+    />
+  {:else if choices.length > 0}
+    <Choice
+      label={said}
+      title={field.help}
+      value={String(value)}
+      options={choices}
+      onchoose={(text) => set((field.choices ?? []).find((c) => String(c) === text))}
+    />
+  {:else if field.role === 'choice' && typeof field.default === 'boolean'}
+    <input type="checkbox" aria-label={said} checked={Boolean(value)} onchange={(e) => set(e.currentTarget.checked)} />
+  {:else if field.role === 'choice'}
+    <input
+      class="field"
+      aria-label={said}
+      title={field.help}
+      placeholder="none"
+      inputmode="numeric"
+      value={value ?? ''}
+      onchange={(e) => setCount(e.currentTarget)}
+    />
+  {:else if field.role === 'signal'}
+    <Choice
+      label={said}
+      title={field.help}
+      value={String(value)}
+      options={signals}
+      onchoose={(name) => set(others.includes(name) ? name : Number(name))}
+    />
+  {:else if field.role === 'text'}
+    <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
+  {:else}
+    <textarea
+      class="field"
+      rows="2"
+      aria-label={said}
+      title={field.help}
+      spellcheck="false"
+      value={listed}
+      onchange={(e) => setList(e.currentTarget.value)}></textarea>
   {/if}
-</div>
-
-<style>
-  .field-row {
-    display: grid;
-    grid-template-columns: 6.6rem 1fr;
-    align-items: center;
-    gap: 2px 8px;
-  }
-  .label {
-    color: var(--faint);
-    font-size: 13.5px;
-  }
-  .editor {
-    min-width: 0;
-  }
-  select.field,
-  textarea.field {
-    width: 100%;
-  }
-  .moved {
-    grid-column: 2;
-    margin: 0;
-    font-size: 12px;
-    color: var(--faint);
-  }
-</style>
+</Labelled>

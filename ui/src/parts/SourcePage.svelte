@@ -29,7 +29,7 @@
 
   /** Points of a repeating shape stand only where the shape is drawn. */
   function stands(field: FieldFacts): boolean {
-    return field.name !== 'points' || !('shape' in module) || module.shape === 'drawn' || module.kind !== 'lfo';
+    return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
   }
 
   function rename(event: Event & { currentTarget: HTMLInputElement }): void {
@@ -65,11 +65,9 @@
 </header>
 <p class="help">{kind?.help.split('\n')[0]}</p>
 
-<div class="fields">
-  {#each (kind?.fields ?? []).filter(stands) as field (field.name)}
-    <FieldEditor {module} {field} />
-  {/each}
-</div>
+{#each (kind?.fields ?? []).filter(stands) as field (field.name)}
+  <FieldEditor {module} {field} />
+{/each}
 
 <h3>It moves</h3>
 {#each mine as route (route.id)}
@@ -152,31 +150,6 @@
   .id:hover,
   .id:focus {
     border-color: var(--edge);
-  }
-  .help {
-    margin: 4px 0 8px;
-    font-size: 12.5px;
-    color: var(--faint);
-    line-height: 17px;
-  }
-  .fields {
-    display: flex;
-    flex-direction: column;
-    gap: 5px;
-  }
-  h3 {
-    margin: 12px 0 4px;
-    padding-top: 9px;
-    border-top: 1px solid var(--rule);
-    font-size: 13px;
-    color: var(--faint);
-    font-weight: 600;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    margin-top: 6px;
   }
   .acts select.quiet {
     max-width: 9.5rem;

@@ -1,0 +1,56 @@
+import { describe, expect, it } from 'vitest';
+import { bareUnit, decibels, figure, noteName, reading, shown, signed } from './format';
+
+describe('figures', () => {
+  it('keep so many digits and no trailing noughts', () => {
+    expect(figure(0.1 + 0.2)).toBe('0.3');
+    expect(figure(1234.5, 4)).toBe('1235');
+    expect(figure(-2.5)).toBe('−2.5');
+    expect(figure(0)).toBe('0');
+    expect(figure(-0)).toBe('0');
+  });
+
+  it('carry the unit in which they are read', () => {
+    expect(shown(0.18, 's')).toBe('180 ms');
+    expect(shown(1.5, 's')).toBe('1.5 s');
+    expect(shown('1/8d', 's')).toBe('1/8d');
+    expect(shown(2200, 'Hz')).toBe('2.2 kHz');
+    expect(shown(5.1, 'Hz')).toBe('5.1 Hz');
+    expect(shown(0.4, 'ratio')).toBe('40 %');
+    expect(shown(7, 'st')).toBe('7 st');
+    expect(shown(43, 'key')).toBe('G2');
+    expect(signed(7, 'st')).toBe('+7 st');
+    expect(signed(-1.6, 'st')).toBe('−1.6 st');
+  });
+
+  it('say the unit that a bare number is taken to be in', () => {
+    expect(bareUnit(0.18, 's')).toBe('ms');
+    expect(bareUnit(1.5, 's')).toBe('s');
+    expect(bareUnit(2200, 'Hz')).toBe('kHz');
+    expect(bareUnit(0.4, 'ratio')).toBe('%');
+    expect(bareUnit(-7, 'st')).toBe('st');
+    expect(bareUnit(3, 'bend')).toBe('');
+  });
+});
+
+describe('notes', () => {
+  it('have the names of the keyboard, C4 being key 60', () => {
+    expect([21, 60, 61, 69, 108].map(noteName)).toEqual(['A0', 'C4', 'C#4', 'A4', 'C8']);
+    expect(noteName(-1)).toBe('B-2');
+  });
+
+  it('say the cents that they lie off the key', () => {
+    expect(noteName(60.25)).toBe('C4 +25 cents');
+    expect(noteName(59.9)).toBe('C4 −10 cents');
+    expect(reading('pitch', -0.11, 'st', 43)).toBe('G2 −11 cents');
+  });
+});
+
+describe('levels', () => {
+  it('are decibels of a linear ratio', () => {
+    expect(decibels(1)).toBe('0 dB');
+    expect(decibels(0.5)).toBe('−6.02 dB');
+    expect(decibels(0)).toBe('−∞ dB');
+    expect(reading('amplitude', 0.5, 'ratio', 60)).toBe('50 % · −6.02 dB');
+  });
+});
