@@ -2,6 +2,8 @@
 
 import atexit
 import json
+import os
+import shutil
 import threading
 import time
 import uuid
@@ -55,10 +57,10 @@ _stops: list[Any] = []
 
 @cache
 def cluster() -> Cluster:
-    """Return a running database server that only tests use."""
-    started = Cluster(data_folder().with_name(data_folder().name + "-test"))
+    """Return a running database server of this process's own, so that two runs do not meet."""
+    started = Cluster(data_folder().with_name(f"{data_folder().name}-test-{os.getpid()}"))
+    _stops.extend((lambda: shutil.rmtree(started.folder, ignore_errors=True), started.stop))
     started.ensure_started()
-    _stops.append(started.stop)
     return started
 
 

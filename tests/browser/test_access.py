@@ -1,0 +1,79 @@
+"""Access: the rules of WCAG 2 A and AA in light and dark, and the whole sheet by keyboard."""
+
+import unittest
+
+from playwright.sync_api import Page, expect
+
+from jorvik.launch import ROOT
+from tests.browser.driver import BrowserCase
+
+AXE = ROOT / "ui" / "node_modules" / "axe-core" / "axe.min.js"
+RULES = "{runOnly: ['wcag2a', 'wcag2aa']}"
+SHOWN = "r => r.violations.map(v => v.id + ': ' + v.nodes.slice(0, 4).map(n => n.html.slice(0, 140)).join(' | '))"
+
+
+class Rules(BrowserCase):
+    def check(self, page: Page) -> None:
+        page.evaluate(AXE.read_text() + "; 0")
+        violations, passes = page.evaluate(f"axe.run(document, {RULES}).then(r => [({SHOWN})(r), r.passes.length])")
+        self.assertEqual(violations, [])
+        self.assertGreater(passes, 10, "the rules did not run")
+
+    def test_the_sheet_and_each_page_at_its_right(self) -> None:
+        for scheme in ("light", "dark"):
+            page = self.fresh_page(color_scheme=scheme)
+            self.check(page)
+            page.get_by_role("button", name="Source swell").click()
+            self.check(page)
+            page.get_by_role("region", name="Cutoff", exact=True).get_by_role(
+                "button", name="swell", exact=True
+            ).click()
+            page.get_by_role("button", name="Open the ribbons under cutoff").click()
+            self.check(page)
+
+    def test_the_dialogs(self) -> None:
+        for button, title in (("Patches", "Patches"), ("Help", "Keys, units and cautions")):
+            self.page.get_by_role("button", name=button, exact=True).click()
+            expect(self.page.get_by_role("dialog")).to_contain_text(title)
+            self.page.wait_for_timeout(400)
+            self.check(self.page)
+            self.page.keyboard.press("Escape")
+            expect(self.page.get_by_role("dialog")).to_have_count(0)
+
+
+class Keyboard(BrowserCase):
+    def test_a_figure_is_nudged_finer_with_shift(self) -> None:
+        field = self.page.get_by_label("Amount of swell on cutoff", exact=True)
+        field.focus()
+        self.redrawn(lambda: field.press("ArrowUp"))
+        expect(field).to_have_value("45 st")
+        self.redrawn(lambda: field.press("Shift+ArrowDown"))
+        expect(field).to_have_value("44.9 st")
+        self.undo_says("swell on cutoff 44.9 st")
+        self.page.keyboard.press("Escape")
+        self.redrawn(lambda: self.page.keyboard.press("Control+z"))
+        expect(field).to_have_value("44 st")
+
+    def test_shortcuts_do_what_help_says(self) -> None:
+        self.page.keyboard.press("?")
+        expect(self.page.get_by_role("dialog")).to_contain_text("play or stop")
+        self.page.keyboard.press("Escape")
+        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        self.page.keyboard.press("l")
+        expect(self.page.get_by_role("button", name="Loop")).to_have_attribute("aria-pressed", "true")
+        self.redrawn(lambda: self.page.keyboard.press("t"))
+        expect(self.page.get_by_role("button", name="All three")).to_have_attribute("aria-pressed", "true")
+        self.page.keyboard.press("Space")
+        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        self.page.keyboard.press("Space")
+        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+        self.page.keyboard.press("p")
+        expect(self.page.get_by_role("dialog")).to_contain_text("New patch")
+
+    def test_every_route_is_read_as_a_sentence(self) -> None:
+        said = [group.get_attribute("aria-label") for group in self.stave("Cutoff").get_by_role("group").all()]
+        self.assertEqual(said, ["swell raises cutoff 44 st, scaled by velocity", "shake moves cutoff ± 1.5 st"])
+
+
+if __name__ == "__main__":
+    unittest.main()
