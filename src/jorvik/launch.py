@@ -27,6 +27,7 @@ from jorvik.web.app import LOOPBACK, Settings, create_app
 
 ROOT = Path(__file__).parents[2]
 DEFAULT_PORT = 8420
+EVERYWHERE = ("0.0.0.0", "::")  # noqa: S104
 _TRIES = 20
 
 
@@ -119,7 +120,9 @@ def _serve(folder: Path, args: argparse.Namespace) -> int:
         (folder / "server.json").write_text(json.dumps({"url": url, "pid": os.getpid()}))
         hosts = {*LOOPBACK, args.host, socket.gethostname()} if args.host not in LOOPBACK else LOOPBACK
         screen = ROOT / "ui" / "dist"
-        app = create_app(Settings(engine, instance(), hosts, screen if screen.exists() else None))
+        app = create_app(
+            Settings(engine, instance(), hosts, args.host in EVERYWHERE, screen if screen.exists() else None)
+        )
         server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3))
         print(f"\nJorvik is at {url}   (Ctrl-C stops it)", flush=True)
         server.run(sockets=[listener])

@@ -148,6 +148,12 @@ class Door(Api):
         own = self.client.get("/api/catalogue", headers={"origin": "http://127.0.0.1:8420"})
         self.assertEqual(own.status_code, 200)
 
+    def test_a_server_for_every_address_lets_numbers_in_and_names_not(self) -> None:
+        app = create_app(Settings(create_engine("postgresql+psycopg://"), any_address=True))
+        client = TestClient(app)
+        for host, status in {"192.168.7.7:8420": 200, "[fe80::1]:8420": 200, "elsewhere.example:8420": 403}.items():
+            self.assertEqual(client.get("/api/catalogue", headers={"host": host}).status_code, status, host)
+
     def test_every_answer_carries_a_content_security_policy(self) -> None:
         for path in ("/api/catalogue", "/api/patches/none", "/nothing"):
             policy = self.client.get(path).headers["content-security-policy"]

@@ -31,6 +31,7 @@ class Settings:
     engine: Engine
     instance: str = ""
     hosts: Iterable[str] = LOOPBACK
+    any_address: bool = False
     screen: Path | None = None
     """Folder of the built screen."""
 
@@ -54,7 +55,7 @@ def create_app(settings: Settings) -> FastAPI:
         app.add_exception_handler(error, answer)
     if settings.screen is not None:
         app.mount("/", StaticFiles(directory=settings.screen, html=True))
-    app.add_middleware(Guard, hosts=settings.hosts)
+    app.add_middleware(Guard, hosts=settings.hosts, any_address=settings.any_address)
     return app
 
 

@@ -1,5 +1,6 @@
 """The door: which hosts and origins are let in, how large a request may be, and what every answer carries."""
 
+import ipaddress
 from collections.abc import Iterable
 from urllib.parse import urlsplit
 
@@ -35,9 +36,12 @@ class Guard:
     tell them from our own.
     """
 
-    def __init__(self, app: ASGIApp, hosts: Iterable[str]) -> None:
+    def __init__(self, app: ASGIApp, hosts: Iterable[str], any_address: bool = False) -> None:
         self.app = app
         self.hosts = frozenset(hosts)
+        self.any_address = any_address
+        """Let every numeric address in: for a server that listens on all of them. Names can be turned to point at us
+        by whoever owns them; numbers cannot."""
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Let one request through, or refuse it."""
@@ -60,14 +64,25 @@ class Guard:
 
     def _refusal(self, headers: Headers) -> JSONResponse | None:
         host = _name(f"//{headers.get('host', '')}")
-        if host not in self.hosts:
+        if not self._is_ours(host):
             return _refuse(403, "Host", host, f"one of {', '.join(sorted(self.hosts))}")
         origin = headers.get("origin")
-        if origin is not None and (urlsplit(origin).netloc != headers.get("host") or _name(origin) not in self.hosts):
+        if origin is not None and (urlsplit(origin).netloc != headers.get("host") or not self._is_ours(_name(origin))):
             return _refuse(403, "Origin", origin, "this application's own address")
         if headers.get("content-length", "0").isdigit() and int(headers.get("content-length", "0")) > MAX_BODY_BYTES:
             return too_large()
         return None
+
+    def _is_ours(self, host: str) -> bool:
+        return host in self.hosts or (self.any_address and _is_address(host))
+
+
+def _is_address(host: str) -> bool:
+    try:
+        ipaddress.ip_address(host)
+    except ValueError:
+        return False
+    return True
 
 
 def _name(address: str) -> str:
