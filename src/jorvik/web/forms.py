@@ -1,20 +1,20 @@
 """What goes in and out over HTTP. The screen's types are generated from these."""
 
-import uuid
 from datetime import datetime
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from jorvik.core.limits import DEFAULT_RATE
+from jorvik.core.modules.base import Mark
 
 Document = dict[str, Any]
 
 
 class Form(BaseModel):
-    """What all forms share: unknown fields are refused, stored rows are read as they are."""
+    """What all forms share: unknown fields are refused."""
 
-    model_config = ConfigDict(extra="forbid", from_attributes=True, allow_inf_nan=False)
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class Refusal(Form):
@@ -32,24 +32,6 @@ class ConflictNotice(Form):
     sequence: int
     changed_at: datetime
     sentence: str
-
-
-class Head(Form):
-    """A patch in a list."""
-
-    id: uuid.UUID
-    name: str
-    demo: str | None
-    sequence: int
-    saved_number: int
-    unsaved: bool
-    changed_at: datetime
-
-
-class Kept(Head):
-    """A patch with its draft."""
-
-    document: Document
 
 
 class NewPatch(Form):
@@ -71,15 +53,6 @@ class Save(Form):
 
     sequence: int
     reason: Annotated[str, Field(max_length=200)] = "saved"
-
-
-class Revision(Form):
-    """One saved revision."""
-
-    number: int
-    reason: str
-    created_at: datetime
-    name: str
 
 
 class FileText(Form):
@@ -129,17 +102,6 @@ class Row(Form):
     first: str
     least: str
     greatest: str
-
-
-class Mark(Form):
-    """A place on a source's own curve, and the parameters that dragging it changes."""
-
-    name: str
-    time_s: float
-    value: float
-    across: str | None
-    up: str | None
-    began_s: float
 
 
 class SignalView(Form):

@@ -5,9 +5,8 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 
-from jorvik.store.patches import Kept as KeptRow
-from jorvik.store.patches import PatchStore
-from jorvik.web.forms import ConflictNotice, Document, Draft, Head, Health, Kept, NewPatch, Revision, Save
+from jorvik.store.patches import Head, Kept, PatchStore, Revision
+from jorvik.web.forms import ConflictNotice, Document, Draft, Health, NewPatch, Save
 
 router = APIRouter()
 
@@ -21,10 +20,6 @@ Store = Annotated[PatchStore, Depends(_store)]
 CONFLICT: dict[int | str, dict[str, Any]] = {409: {"model": ConflictNotice}}
 
 
-def _kept(row: KeptRow) -> Kept:
-    return Kept.model_validate(row)
-
-
 @router.get("/health")
 def get_health(request: Request, store: Store) -> Health:
     """Say that the app is up, and whether its store is."""
@@ -34,37 +29,37 @@ def get_health(request: Request, store: Store) -> Health:
 @router.get("/patches")
 def get_patches(store: Store) -> list[Head]:
     """Return all patches, by name."""
-    return [Head.model_validate(head) for head in store.heads()]
+    return store.heads()
 
 
 @router.post("/patches", status_code=201)
 def post_patch(new: NewPatch, store: Store) -> Kept:
     """Keep a new patch."""
-    return _kept(store.create(new.document))
+    return store.create(new.document)
 
 
 @router.get("/patches/{patch_id}")
 def get_patch(patch_id: uuid.UUID, store: Store) -> Kept:
     """Return a patch with its draft."""
-    return _kept(store.get(patch_id))
+    return store.get(patch_id)
 
 
 @router.put("/patches/{patch_id}/draft", responses=CONFLICT)
 def put_draft(patch_id: uuid.UUID, draft: Draft, store: Store) -> Kept:
     """Keep the draft of a window, unless another window wrote since."""
-    return _kept(store.write_draft(patch_id, draft.document, draft.sequence, draft.replace))
+    return store.write_draft(patch_id, draft.document, draft.sequence, draft.replace)
 
 
 @router.post("/patches/{patch_id}/revisions", responses=CONFLICT)
 def post_revision(patch_id: uuid.UUID, save: Save, store: Store) -> Kept:
     """Keep the present draft as a revision."""
-    return _kept(store.save(patch_id, save.sequence, save.reason))
+    return store.save(patch_id, save.sequence, save.reason)
 
 
 @router.get("/patches/{patch_id}/revisions")
 def get_revisions(patch_id: uuid.UUID, store: Store) -> list[Revision]:
     """Return the revisions of a patch, the newest first."""
-    return [Revision.model_validate(revision) for revision in store.revisions(patch_id)]
+    return store.revisions(patch_id)
 
 
 @router.get("/patches/{patch_id}/revisions/{number}")
@@ -82,4 +77,4 @@ def delete_patch(patch_id: uuid.UUID, store: Store) -> None:
 @router.post("/patches/{patch_id}/undelete")
 def undelete_patch(patch_id: uuid.UUID, store: Store) -> Kept:
     """Bring a deleted patch back."""
-    return _kept(store.undelete(patch_id))
+    return store.undelete(patch_id)

@@ -12,7 +12,7 @@ from jorvik.core.engine.run import Run
 from jorvik.core.kernels import Floats
 from jorvik.core.patch import Patch
 from jorvik.core.voice.render import HEARD
-from jorvik.web.forms import LaneView, Mark, NoteView, Overlay, Row, Sheet, SignalView
+from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
 
 ALWAYS = ("pitch", "cutoff", "wavetable_position", "amplitude")
 """The staves that stand on every sheet."""
@@ -72,7 +72,7 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
             summary=module.summary(),
             low=min(low, float(reduced.least[row].min())),
             high=max(high, float(reduced.greatest[row].max())),
-            marks=[Mark.model_validate(mark) for mark in marks],
+            marks=marks,
         )
     return found
 
@@ -84,39 +84,13 @@ def _lanes(run: Run, reduced: Reduced) -> dict[str, LaneView]:
 
 
 def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
+    """Return one destination; where nothing moves it, every row is its set value."""
     lane = run.program.lanes.get(name)
     at = run.patch.destination(name)
     assert at is not None, name
-    base = run.patch.base(at)
-    columns = reduced.starts.size
-    if lane is None:
-        flat = _level(base, columns)
-        return _view(at, base, flat, flat, flat, {}, base, base, 0.0)
-    over = (reduced.greatest[lane.row + 1] > at.high) | (reduced.least[lane.row + 1] < at.low)
-    return _view(
-        at,
-        base,
-        _row(reduced, lane.row),
-        _row(reduced, lane.row + 1),
-        _row(reduced, lane.row + 2),
-        {route.id: _row(reduced, run.program.route_rows[route.id]) for route in lane.routes},
-        float(reduced.least[lane.row].min()),
-        float(reduced.greatest[lane.row].max()),
-        float(over.mean()),
-    )
-
-
-def _view(
-    at: Destination,
-    set_value: float,
-    value: Row,
-    raw: Row,
-    base: Row,
-    contributions: dict[str, Row],
-    least: float,
-    greatest: float,
-    clamped: float,
-) -> LaneView:
+    set_value = run.patch.base(at)
+    still = _level(set_value, reduced.starts.size)
+    value, raw, base = (_row(reduced, lane.row + i) for i in range(3)) if lane else (still, still, still)
     return LaneView(
         title=at.title,
         unit=at.unit,
@@ -125,12 +99,17 @@ def _view(
         low=at.low,
         high=at.high,
         set_value=set_value,
-        heard=at.name in HEARD or at.name not in VOICE,
+        heard=name in HEARD or name not in VOICE,
         value=value,
         raw=raw,
         base=base,
-        contributions=contributions,
-        least=least,
-        greatest=greatest,
-        clamped=clamped,
+        contributions={r.id: _row(reduced, run.program.route_rows[r.id]) for r in lane.routes} if lane else {},
+        least=float(reduced.least[lane.row].min()) if lane else set_value,
+        greatest=float(reduced.greatest[lane.row].max()) if lane else set_value,
+        clamped=_share_beyond(reduced, lane.row + 1, at) if lane else 0.0,
     )
+
+
+def _share_beyond(reduced: Reduced, raw: int, at: Destination) -> float:
+    """Return the share of the columns in which a lane goes past an end of its range."""
+    return float(((reduced.greatest[raw] > at.high) | (reduced.least[raw] < at.low)).mean())

@@ -994,7 +994,7 @@ export interface components {
         };
         /**
          * Mark
-         * @description A place on a source's own curve, and the parameters that dragging it changes.
+         * @description A place on a module's own curve that can be dragged.
          */
         Mark: {
             /** Name */
@@ -1412,7 +1412,7 @@ export interface components {
         };
         /**
          * Revision
-         * @description One saved revision.
+         * @description One saved revision of a patch.
          */
         Revision: {
             /** Number */
