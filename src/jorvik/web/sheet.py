@@ -78,7 +78,9 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
 
 
 def _lanes(run: Run, reduced: Reduced) -> dict[str, LaneView]:
-    names = [name for name in VOICE if name in ALWAYS or name in run.program.lanes]
+    # A muted route keeps its stave, so that it can be let sound again where it was muted.
+    asked = {*ALWAYS, *run.program.lanes, *(route.destination for route in run.patch.routes)}
+    names = [name for name in VOICE if name in asked]
     names += [name for name in run.program.lanes if name not in VOICE]
     return {name: _lane(run, reduced, name) for name in names}
 
