@@ -13,6 +13,7 @@ from jorvik.core.engine.run import Run, trace
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.voice.render import render
 from jorvik.launch import ROOT
+from tests.core.test_limits import run_everything
 
 RATE = 48_000
 TURNS = 15
@@ -110,9 +111,9 @@ def engine() -> None:
 
     looped = check_patch(feedback_patch())
     length = Run(looped).length
-    out = rivals.rows(5, length)
+    out = rivals.rows(8, length)
     ours, theirs, ratio = compared(run_all(looped), lambda: rivals.slew_oscillator(length, float(RATE), out))
-    line("slew, comparator and filter in a loop, against theirs", ours, theirs, ratio, "at most 3")
+    line("slew, comparator and filter in a loop, every row, against its fused loop", ours, theirs, ratio, "at most 3")
     np.testing.assert_allclose(out[3], trace(looped).signals["ring"], atol=1e-6)
 
     many = check_patch(twenty())
@@ -124,6 +125,14 @@ def engine() -> None:
         seconds = patch.performance.seconds
         multiple(f"trace of {name}", seconds, median(lambda patch=patch: trace(patch)))  # type: ignore[misc]
         multiple(f"render of {name}", seconds, median(lambda patch=patch: render(patch), 5))  # type: ignore[misc]
+
+
+def limits() -> None:
+    """Print what a patch at every limit at once takes."""
+    begin = time.perf_counter()
+    found = run_everything(RATE)
+    taken = time.perf_counter() - begin
+    print(f"every limit at once, 60 s: {taken:.0f} s and {found['bytes'] / 1e9:.2f} GB (aim: at most 2 GB)")
 
 
 def line(what: str, ours: float, theirs: float, ratio: float, aim: str) -> None:
@@ -139,6 +148,11 @@ def multiple(what: str, seconds: float, taken: float, aim: str = "") -> None:
 def main() -> int:
     """Print everything."""
     engine()
+    limits()
+    if "--plots" in sys.argv:
+        from benchmarks.plots import plots
+
+        plots()
     if "--no-browser" not in sys.argv:
         from benchmarks.browser import browser
 

@@ -77,18 +77,20 @@ def barge_bell(length: int, rate: float, velocity: float, key: float, striker: f
 
 @numba.njit(nogil=True, error_model="numpy")
 def slew_oscillator(length: int, rate: float, out: Floats) -> None:
-    """Slew and comparator wired to each other, and a low-pass on the result that bends the rise: by hand."""
+    """Slew and comparator wired to each other, and a low-pass on the result that bends the rise: every row, by hand."""
     slew = high = ring = s1 = s2 = 0.0
     dt = 1.0 / rate
     g = math.tan(math.pi * 40.0 * dt)
     k = 1.0 / 6.0
     for n in range(length):
+        bent = 0.002 * ring
+        before_clamp = 0.004 + bent
+        rise = min(max(before_clamp, 0.0), 60.0)
         target = 1.0 - high
         if n == 0:
             slew = target
         else:
-            rise = 0.004 + 0.002 * ring
-            time = max(rise, 0.0) if target > slew else 0.003
+            time = rise if target > slew else 0.003
             most = dt / time
             gap = target - slew
             slew = target if abs(gap) <= most else slew + math.copysign(most, gap)
@@ -101,7 +103,7 @@ def slew_oscillator(length: int, rate: float, out: Floats) -> None:
         s1, s2 = 2.0 * v1 - s1, 2.0 * v2 - s2
         ring = v2
         out[0, n], out[1, n], out[2, n], out[3, n] = target, slew, high, ring
-        out[4, n] = 0.004 + 0.002 * ring
+        out[4, n], out[5, n], out[6, n], out[7, n] = bent, rise, before_clamp, 0.004
 
 
 def rows(count: int, length: int) -> Floats:

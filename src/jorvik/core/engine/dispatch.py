@@ -16,35 +16,53 @@ from jorvik.core.modules import KINDS
 
 _HEAD = '''"""Written by jorvik.core.engine.dispatch; changes here are lost."""
 
+import numpy as np
+
 from jorvik.core.engine.interpret import gather, groups_runner
 from jorvik.core.engine.program import Code
+from jorvik.core.engine.score import Score, play
 from jorvik.core.kernels import inline_kernel, kernel, unowned
 '''
 
-_MODULE = """
-
-@inline_kernel
-def run_module(code, rows, column, p, s, d, x, events, first, dt, module, a, b):
-    at = code.modules[module]
+_OPENING = """    at = code.modules[module]
     kind, row, reading, moving = at.kind, at.row, at.reads, at.moved
     reads, moved = code.reads[module], code.moved[module]
     mp, ms, md, mx = p[module], s[module], d[module], x[module]
 """
 
+_MODULE = """
+
+@inline_kernel
+def run_module(code, rows, column, p, s, d, x, events, first, dt, module):
+"""
+
 _CASE = """    {word} kind == {number}:
-        for n in range(a, b):
+        for n in range(np.uint64(events.size)):
             gather(reads, reading, moved, moving, rows, mp, mx, column + n)
-            rows[row, column + n] = step_{number}(mp, mx, ms, md, events[n], first + n, dt)
+            rows[row, column + n] = step_{number}(mp, mx, ms, md, events[n], first + np.int64(n), dt)
+"""
+
+_MODULE_AT = """
+
+@inline_kernel
+def run_module_at(code, rows, column, p, s, d, x, event, n, dt, module):
+"""
+
+_GATHER = """    gather(reads, reading, moved, moving, rows, mp, mx, column)
+"""
+
+_CASE_AT = """    {word} kind == {number}:
+        rows[row, column] = step_{number}(mp, mx, ms, md, event, n, dt)
 """
 
 _BLOCK = """
 
-run_groups = groups_runner(run_module)
+run_groups = groups_runner(run_module, run_module_at)
 
 
 @kernel
-def run_block(code, rows, column, p, s, d, x, events, first, dt):
-    bare = Code(
+def run_block(code, score, rows, column, length, p, s, d, x, scratch, first, rate):
+    code = Code(
         unowned(code.groups),
         unowned(code.nodes),
         unowned(code.modules),
@@ -53,7 +71,14 @@ def run_block(code, rows, column, p, s, d, x, events, first, dt):
         unowned(code.lanes),
         unowned(code.routes),
     )
-    run_groups(bare, unowned(rows), column, unowned(p), unowned(s), unowned(d), unowned(x), unowned(events), first, dt)
+    score = Score(
+        unowned(score.notes), unowned(score.controls), unowned(score.points), score.glide_s, score.bend_range_st
+    )
+    rows, p, s, d, x, scratch = unowned(rows), unowned(p), unowned(s), unowned(d), unowned(x), unowned(scratch)
+    for done in range(0, length, scratch.size):
+        events = scratch[: min(length - done, scratch.size)]
+        play(score, rows, np.uint64(column + done), events, first + done, rate)
+        run_groups(code, rows, np.uint64(column + done), p, s, d, x, events, first + done, 1.0 / rate)
 """
 
 
@@ -61,8 +86,11 @@ def source() -> str:
     """Return the text of the dispatcher for the kinds that there are."""
     files = [kind.__module__ for kind in KINDS.values()]
     imports = "".join(f"from {file} import step as step_{i}\n" for i, file in enumerate(files))
-    cases = "".join(_CASE.format(word="elif" if i else "if", number=i) for i in range(len(files)))
-    return _HEAD + imports + _MODULE + cases + _BLOCK
+    many, one = (
+        "".join(case.format(word="elif" if i else "if", number=i) for i in range(len(files)))
+        for case in (_CASE, _CASE_AT)
+    )
+    return _HEAD + imports + _MODULE + _OPENING + many + _MODULE_AT + _OPENING + _GATHER + one + _BLOCK
 
 
 @cache

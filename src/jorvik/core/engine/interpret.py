@@ -8,18 +8,22 @@ import math
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 from jorvik.core.curve import bend_signed
-from jorvik.core.engine.program import Code, Ints, Records
+from jorvik.core.engine.program import NOTHING, Code, Ints, Records
 from jorvik.core.kernels import Floats, inline_kernel
 
 _UNIPOLAR, _BIPOLAR = 1, 2
 _ADD, _SCALE, _RANGE = range(3)
 _LN2 = math.log(2.0)
+Index = np.uint64
+ONE, TWO = np.uint64(1), np.uint64(2)
 
 
 @inline_kernel
 def gather(
-    reads: Records, reading: int, moved: Records, moving: int, rows: Floats, p: Floats, x: Floats, column: int
+    reads: Records, reading: Index, moved: Records, moving: Index, rows: Floats, p: Floats, x: Floats, column: Index
 ) -> None:
     """Fetch what a module reads at a column: its inputs into ``x``, its moved parameters into ``p``."""
     for i in range(reading):
@@ -29,7 +33,7 @@ def gather(
 
 
 @inline_kernel
-def run_lane(lanes: Records, routes: Records, rows: Floats, number: int, a: int, b: int) -> None:
+def run_lane(lanes: Records, routes: Records, rows: Floats, number: Index, a: Index, b: Index) -> None:
     """Make the columns a..b of a lane: value = clamp((base + sum of adds, in its law) x product of scales).
 
     Route by route, each over the whole stretch: what does not change is fetched once, and the compiler can work on
@@ -37,7 +41,7 @@ def run_lane(lanes: Records, routes: Records, rows: Floats, number: int, a: int,
     of what is before the clamp the sum.
     """
     lane = lanes[number]
-    product, total, base = rows[lane.row], rows[lane.row + 1], rows[lane.row + 2]
+    product, total, base = rows[lane.row], rows[lane.row + ONE], rows[lane.row + TWO]
     for c in range(a, b):
         product[c] = 1.0
         total[c] = 0.0
@@ -57,7 +61,7 @@ def run_lane(lanes: Records, routes: Records, rows: Floats, number: int, a: int,
             else:
                 for c in range(a, b):
                     product[c] *= given[c]
-    if lane.base_row >= 0:
+    if lane.base_row != NOTHING:
         played = rows[lane.base_row]
         for c in range(a, b):
             base[c] += played[c]
@@ -65,40 +69,93 @@ def run_lane(lanes: Records, routes: Records, rows: Floats, number: int, a: int,
 
 
 @inline_kernel
-def pull(route: Any, rows: Floats, given: Floats, a: int, b: int) -> None:
+def run_lane_at(lanes: Records, routes: Records, rows: Floats, number: Index, c: Index) -> None:
+    """Make one column of a lane, as :func:`run_lane` makes many: within a loop there is one sample at a time."""
+    lane = lanes[number]
+    product, total, base = 1.0, 0.0, lane.base
+    for r in range(lane.first_route, lane.end_route):
+        route = routes[r]
+        given = polarised(route.polarity, rows[route.source, c - route.source_late])
+        if route.bend != 0.0:
+            given = bend_signed(given, route.bend)
+        if route.via != NOTHING:
+            given *= scaled_by(route.via_depth, rows[route.via, c - route.via_late])
+        if route.mode == _RANGE:
+            base = given = range_base(route.low, route.high, lane.octave, given)
+        else:
+            amount = route.amount if route.amount_row == NOTHING else rows[route.amount_row, c - route.amount_late]
+            given = weighted(route.mode, amount, given)
+            if route.mode == _ADD:
+                total += given
+            else:
+                product *= given
+        rows[route.row, c] = given
+    if lane.base_row != NOTHING:
+        base += rows[lane.base_row, c]
+    value = joined(lane.octave, base, total) * product
+    rows[lane.row, c], rows[lane.row + ONE, c], rows[lane.row + TWO, c] = clamp(value, lane.low, lane.high), value, base
+
+
+@inline_kernel
+def polarised(polarity: int, s: float) -> float:
+    """Return a source as it is, from 0..1 or to -1..1."""
+    if polarity == _UNIPOLAR:
+        return 0.5 * (s + 1.0)
+    return 2.0 * s - 1.0 if polarity == _BIPOLAR else s
+
+
+@inline_kernel
+def scaled_by(depth: float, via: float) -> float:
+    """Return the factor that what a route is scaled by makes."""
+    return 1.0 - depth + depth * via
+
+
+@inline_kernel
+def weighted(mode: int, amount: float, s: float) -> float:
+    """Return what a route gives: amount x s to add, 1 - amount + amount x s to scale."""
+    return amount * s if mode == _ADD else 1.0 - amount + amount * s
+
+
+@inline_kernel
+def joined(octave: float, base: float, total: float) -> float:
+    """Return base and sum in the destination's law."""
+    return base + total if octave == 0.0 else base * math.exp(total / octave * _LN2)
+
+
+@inline_kernel
+def clamp(value: float, low: float, high: float) -> float:
+    """Return a value kept within the destination's range."""
+    return min(max(value, low), high)
+
+
+@inline_kernel
+def pull(route: Any, rows: Floats, given: Floats, a: Index, b: Index) -> None:
     """Write the source of a route after polarity, bend and what it is scaled by."""
-    source, late = rows[route.source], route.source_late
-    if route.polarity == _UNIPOLAR:
-        for c in range(a, b):
-            given[c] = 0.5 * (source[c - late] + 1.0)
-    elif route.polarity == _BIPOLAR:
-        for c in range(a, b):
-            given[c] = 2.0 * source[c - late] - 1.0
-    else:
-        for c in range(a, b):
-            given[c] = source[c - late]
+    source, late, polarity = rows[route.source], route.source_late, route.polarity
+    for c in range(a, b):
+        given[c] = polarised(polarity, source[c - late])
     if route.bend != 0.0:
         k = route.bend
         for c in range(a, b):
             given[c] = bend_signed(given[c], k)
-    if route.via >= 0:
+    if route.via != NOTHING:
         via, via_late, depth = rows[route.via], route.via_late, route.via_depth
         for c in range(a, b):
-            given[c] *= 1.0 - depth + depth * via[c - via_late]
+            given[c] *= scaled_by(depth, via[c - via_late])
 
 
 @inline_kernel
-def scale(given: Floats, route: Any, rows: Floats, a: int, b: int) -> None:
-    """Turn what a route pulls into what it gives: amount x pull to add, 1 - amount + amount x pull to scale."""
-    rest = 0.0 if route.mode == _ADD else 1.0
-    if route.amount_row >= 0:
+def scale(given: Floats, route: Any, rows: Floats, a: Index, b: Index) -> None:
+    """Turn what a route pulls into what it gives."""
+    mode = route.mode
+    if route.amount_row != NOTHING:
         amounts, late = rows[route.amount_row], route.amount_late
         for c in range(a, b):
-            given[c] = rest * (1.0 - amounts[c - late]) + amounts[c - late] * given[c]
+            given[c] = weighted(mode, amounts[c - late], given[c])
     else:
         amount = route.amount
         for c in range(a, b):
-            given[c] = rest * (1.0 - amount) + amount * given[c]
+            given[c] = weighted(mode, amount, given[c])
 
 
 @inline_kernel
@@ -108,27 +165,23 @@ def range_base(low: float, high: float, octave: float, s: float) -> float:
 
 
 @inline_kernel
-def finish(lane: Any, product: Floats, total: Floats, base: Floats, a: int, b: int) -> None:
+def finish(lane: Any, product: Floats, total: Floats, base: Floats, a: Index, b: Index) -> None:
     """Turn sum and product into the value before the clamp and the value."""
     octave, low, high = lane.octave, lane.low, lane.high
-    if octave == 0.0:
-        for c in range(a, b):
-            total[c] = (base[c] + total[c]) * product[c]
-    else:
-        for c in range(a, b):
-            total[c] = base[c] * math.exp(total[c] / octave * _LN2) * product[c]
     for c in range(a, b):
-        product[c] = min(max(total[c], low), high)
+        total[c] = joined(octave, base[c], total[c]) * product[c]
+    for c in range(a, b):
+        product[c] = clamp(total[c], low, high)
 
 
-def groups_runner(run_module: Callable[..., None]) -> Callable[..., None]:
+def groups_runner(run_module: Callable[..., None], run_module_at: Callable[..., None]) -> Callable[..., None]:
     """Return the compiled walk through a program's groups, with the choice among the kinds built in."""
 
     @inline_kernel
     def run_groups(
         code: Code,
         rows: Floats,
-        column: int,
+        column: Index,
         p: Floats,
         s: Floats,
         d: Floats,
@@ -137,21 +190,26 @@ def groups_runner(run_module: Callable[..., None]) -> Callable[..., None]:
         first: int,
         dt: float,
     ) -> None:
-        """Run every group over a block that begins at a column, with sample number ``first`` of the run."""
-        modules = code.modules.size
-        length = events.size
-        begin = 0
-        for group in range(code.groups.size):
+        """Run every group over a stretch that begins at a column, with sample number ``first`` of the run."""
+        modules = np.uint64(code.modules.size)
+        length = np.uint64(events.size)
+        begin = np.uint64(0)
+        for group in range(np.uint64(code.groups.size)):
             end = code.groups[group].end
-            pieces, piece = (length, 1) if code.groups[group].is_loop else (1, length)
-            for k in range(pieces):
-                for i in range(begin, end):
-                    node = code.nodes[i]
-                    if node < modules:
-                        run_module(code, rows, column, p, s, d, x, events, first, dt, node, k * piece, (k + 1) * piece)
-                    else:
-                        a = column + k * piece
-                        run_lane(code.lanes, code.routes, rows, node - modules, a, a + piece)
+            if code.groups[group].is_loop:
+                for n in range(length):
+                    for i in range(begin, end):
+                        node = code.nodes[i]
+                        if node < modules:
+                            run_module_at(code, rows, column + n, p, s, d, x, events[n], first + np.int64(n), dt, node)
+                        else:
+                            run_lane_at(code.lanes, code.routes, rows, node - modules, column + n)
+            else:
+                node = code.nodes[begin]
+                if node < modules:
+                    run_module(code, rows, column, p, s, d, x, events, first, dt, node)
+                else:
+                    run_lane(code.lanes, code.routes, rows, node - modules, column, column + length)
             begin = end
 
     return run_groups

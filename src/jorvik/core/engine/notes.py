@@ -1,13 +1,8 @@
-"""How notes take voices: gates, glides and events, as the rows that every program starts from."""
+"""How notes take voices: which note holds a voice, from when to when, and where its glide begins."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
-from jorvik.core.engine.program import GLIDE_ROW, Ints, Program
-from jorvik.core.kernels import Floats
-from jorvik.core.modules.base import GATE, NOTE_OFF, NOTE_ON, START
 from jorvik.core.patch import Patch
 from jorvik.core.performance import Note
 from jorvik.core.randomness import note_random, stream
@@ -81,62 +76,3 @@ def _one_voice(patch: Patch, notes: Sequence[Held], rate: int) -> list[Held]:
 def _glide_at(held: Held, sample: int, glide_s: float, rate: int) -> float:
     t = (sample - held.on) / rate
     return held.glide_from_st * (1.0 - t / glide_s) if t < glide_s else 0.0
-
-
-class Player:
-    """Fills the performance rows and the events of any stretch of a voice."""
-
-    def __init__(self, program: Program, notes: Sequence[Held], rate: int) -> None:
-        self.notes = notes
-        self.rate = rate
-        self.rows = program.performance_rows
-        self.glide_s = program.patch.voice.glide_ms / 1000.0
-        self.bend_range = program.patch.voice.bend_range_st
-        lanes = program.patch.performance.controls.items()
-        self.controls = {name: np.array(points, dtype=np.float64) for name, points in lanes}
-
-    def fill(self, rows: Floats, events: Ints, first: int) -> None:
-        """Write the performance rows of a stretch of the table, and its events, from sample ``first`` on."""
-        length = events.size
-        end = first + length
-        events[:] = 0
-        out = rows[: len(self.rows)]
-        out[:] = 0.0
-        for i, held in enumerate(self.notes):
-            if held.on >= end and i > 0:
-                break
-            until = self.notes[i + 1].on if i + 1 < len(self.notes) else end
-            self._hold(out, events, held, first, 0 if i == 0 else held.on, until)
-        if first == 0:
-            events[0] |= START
-        self._controls(out, first)
-
-    def _hold(self, out: Floats, events: Ints, held: Held, first: int, begin: int, until: int) -> None:
-        length = events.size
-        a, b = (min(max(at - first, 0), length) for at in (begin, until))
-        out[self.rows["velocity"], a:b] = held.note.velocity / 127.0
-        out[self.rows["key"], a:b] = (held.note.key - 60.0) / 12.0
-        out[self.rows["note_random"], a:b] = held.random
-        on, off = (min(max(at - first, 0), length) for at in (held.on, held.off))
-        out[self.rows["gate"], on:off] = 1.0
-        events[on:off] |= GATE
-        if 0 <= held.on - first < length:
-            out[self.rows["trigger"], on] = 1.0
-            if held.restarts:
-                events[on] |= NOTE_ON
-        if 0 <= held.off - first < length and not held.taken_over:
-            events[off] |= NOTE_OFF
-        if held.glide_from_st != 0.0:
-            self._glide(out, held, first, max(a, on), b)
-
-    def _glide(self, out: Floats, held: Held, first: int, a: int, b: int) -> None:
-        t = (np.arange(first + a, first + b) - held.on) / self.rate
-        out[self.rows[GLIDE_ROW], a:b] = held.glide_from_st * np.clip(1.0 - t / self.glide_s, 0.0, None)
-
-    def _controls(self, out: Floats, first: int) -> None:
-        if not self.controls:
-            return
-        t = np.arange(first, first + out.shape[1]) / self.rate
-        for name, points in self.controls.items():
-            out[self.rows[name]] = np.interp(t, points[:, 0], points[:, 1])
-        out[self.rows[GLIDE_ROW]] += self.bend_range * out[self.rows["pitch_bend"]]

@@ -7,7 +7,7 @@ block holds the last sample of the block before, so that reading "the previous s
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,25 +22,36 @@ from jorvik.core.randomness import stream
 from jorvik.core.signals import PERFORMANCE_SIGNALS, PITCH_LANE
 
 Ints = NDArray[np.int64]
+Indices = NDArray[np.uint64]
 
 GLIDE_ROW = "glide and bend"
 """The row that carries what mono glide and pitch bend add to the pitch."""
 
-NOTHING = -1
+PERFORMANCE_ROWS: Final = (*PERFORMANCE_SIGNALS, GLIDE_ROW)
+"""What the first rows of every program carry."""
+
+NOTHING: Final = 2**64 - 1
+"""Instead of a row, where there is none."""
+
 POLARITIES = ("as_is", "unipolar", "bipolar")
 MODES = ("add", "scale", "range")
 
 
-def _record(*integers: str, numbers: tuple[str, ...] = ()) -> np.dtype[np.void]:
-    return np.dtype([(name, np.int64) for name in integers] + [(name, np.float64) for name in numbers])
+def record(*indices: str, times: tuple[str, ...] = (), numbers: tuple[str, ...] = ()) -> np.dtype[np.void]:
+    """Return a kind of record: indices first, then samples of the run, then numbers.
+
+    Indices are unsigned, so that the compiler need not think of the ones that count from an array's end.
+    """
+    fields: list[tuple[str, type[np.generic]]] = [(name, np.uint64) for name in indices]
+    return np.dtype(fields + [(name, np.int64) for name in times] + [(name, np.float64) for name in numbers])
 
 
-GROUP = _record("end", "is_loop")
-MODULE = _record("kind", "row", "reads", "moved")
-READ = _record("slot", "row", "late")
-MOVED = _record("slot", "row")
-LANE = _record("row", "base_row", "first_route", "end_route", numbers=("base", "octave", "low", "high"))
-ROUTE = _record(
+GROUP = record("end", "is_loop")
+MODULE = record("kind", "row", "reads", "moved")
+READ = record("slot", "row", "late")
+MOVED = record("slot", "row")
+LANE = record("row", "base_row", "first_route", "end_route", numbers=("base", "octave", "low", "high"))
+ROUTE = record(
     *("row", "source", "source_late", "via", "via_late", "polarity", "mode", "amount_row", "amount_late"),
     numbers=("via_depth", "bend", "amount", "low", "high"),
 )
@@ -56,7 +67,7 @@ class Code(NamedTuple):
     """
 
     groups: Records
-    nodes: Ints
+    nodes: Indices
     """Modules as their number, lanes as the number of modules plus theirs; in running order."""
     modules: Records
     reads: Records
@@ -128,7 +139,7 @@ class _Compiler:
         self.patch = patch
         self.first_note = first_note
         self.tempo = patch.performance.tempo
-        names = [*PERFORMANCE_SIGNALS, GLIDE_ROW, *(n for n in patch.performance.controls if n.startswith("macro:"))]
+        names = [*PERFORMANCE_ROWS, *(n for n in patch.performance.controls if n.startswith("macro:"))]
         self.performance_rows = {name: i for i, name in enumerate(names)}
         self.module_rows = {m.id: len(names) + i for i, m in enumerate(patch.modules)}
         self.next_row = len(names) + len(patch.modules)
@@ -210,7 +221,7 @@ class _Compiler:
         ends = np.cumsum([len(group.nodes) for group in self.groups])
         code = Code(
             groups=np.array([(end, group.is_loop) for end, group in zip(ends, self.groups, strict=True)], dtype=GROUP),
-            nodes=np.array([node for group in self.groups for node in group.nodes], dtype=np.int64),
+            nodes=np.array([node for group in self.groups for node in group.nodes], dtype=np.uint64),
             modules=np.array([m.record for m in modules], dtype=MODULE),
             reads=_padded([m.reads for m in modules], READ),
             moved=_padded([m.moved for m in modules], MOVED),

@@ -6,15 +6,19 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from jorvik.core.engine.dispatch import run_block
-from jorvik.core.engine.notes import Player, run_length, voices
-from jorvik.core.engine.program import Ints, Lane, Program, compile_patch
+from jorvik.core.engine.notes import run_length, voices
+from jorvik.core.engine.program import Lane, Program, compile_patch
+from jorvik.core.engine.score import write_score
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
-BLOCK = 2048
-"""Samples run at a time: few enough that a large patch's rows stay near the processor."""
+BLOCK = 4096
+"""Samples between two looks at whether the caller has cancelled."""
+
+STRETCH = 256
+"""Samples that one row after another is made for: few enough that a large patch's rows stay near the processor."""
 
 
 class Cancelled(Exception):
@@ -84,7 +88,8 @@ class Run:
         """Yield first and last sample of each block, and what fills a table with it from a column on."""
         program = self.program
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
-        player = Player(program, self.notes, self.rate)
+        score = write_score(program, self.notes)
+        events = np.zeros(STRETCH, dtype=np.int64)
         run = run_block()
         first = 0
         for end in ends:
@@ -92,11 +97,9 @@ class Run:
                 raise Cancelled
             if end == first:
                 continue
-            begin, events = first, np.zeros(end - first, dtype=np.int64)
 
-            def step(table: Floats, column: int, begin: int = begin, events: Ints = events) -> None:
-                player.fill(table[:, column : column + events.size], events, begin)
-                run(program.code, table, column, p, s, program.d, x, events, begin, 1.0 / self.rate)
+            def step(table: Floats, column: int, begin: int = first, length: int = end - first) -> None:
+                run(program.code, score, table, column, length, p, s, program.d, x, events, begin, float(self.rate))
 
             yield first, end, step
             first = end

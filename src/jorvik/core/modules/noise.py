@@ -3,7 +3,7 @@
 from typing import ClassVar, Literal
 
 from jorvik.core.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import Module, choice
+from jorvik.core.modules.base import START, Module, choice
 from jorvik.core.randomness import uniform
 
 
@@ -15,6 +15,10 @@ class Noise(Module):
     kind: Literal["noise"]
     colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
     polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
+
+    def state_size(self) -> int:
+        """The present number of each row of the pink sum."""
+        return _PINK_ROWS
 
     def span(self) -> tuple[float, float]:
         """By polarity."""
@@ -39,8 +43,12 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     if p[_COLOUR] == 0.0:
         y = uniform(p[_STREAM], 0, n)
     else:
+        row = 0
+        while row < _PINK_ROWS and (events & START or n % (1 << row) == 0):
+            s[row] = uniform(p[_STREAM], row + 1, n >> row)
+            row += 1
         y = 0.0
         for row in range(_PINK_ROWS):
-            y += uniform(p[_STREAM], row + 1, n >> row)
+            y += s[row]
         y /= _PINK_ROWS
     return 0.5 * (y + 1.0) if p[_UNIPOLAR] != 0.0 else y
