@@ -14,6 +14,8 @@ from typing import Any, TypeVar, cast
 import llvmlite
 import numba
 import numpy as np
+from llvmlite import ir
+from numba.core import cgutils
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
@@ -74,3 +76,26 @@ def unowned(_: Any, array: Any) -> Any:
         return view._getvalue()
 
     return array(array), generate
+
+
+@intrinsic
+def _unlikely(_: Any, condition: Any) -> Any:
+
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        del context
+        bit = ir.IntType(1)
+        expect = cgutils.get_or_insert_function(  # type: ignore[no-untyped-call]
+            builder.module, ir.FunctionType(bit, [bit, bit]), "llvm.expect.i1"
+        )
+        given = builder.trunc(args[0], bit) if args[0].type != bit else args[0]
+        found = builder.call(expect, [given, ir.Constant(bit, 0)])
+        return found if args[0].type == bit else builder.zext(found, args[0].type)
+
+    return condition(condition), generate
+
+
+unlikely = cast(Callable[[bool], bool], _unlikely)
+"""Return a condition (inside a kernel) and tell the compiler that it is rarely met.
+
+A step's rare path that calls the mathematics library then pays for saving the registers itself.
+"""

@@ -25,34 +25,33 @@ from jorvik.core.kernels import inline_kernel, kernel, unowned
 '''
 
 _OPENING = """    at = code.modules[module]
-    kind, row, reading, moving = at.kind, at.row, at.reads, at.moved
-    reads, moved = code.reads[module], code.moved[module]
+    kind, row, reads, moved = at.kind, at.at, at.first_read, at.first_moved
     mp, ms, md, mx = p[module], s[module], d[module], x[module]
 """
 
 _MODULE = """
 
 @inline_kernel
-def run_module(code, rows, column, p, s, d, x, events, first, dt, module):
+def run_module(code, flat, column, p, s, d, x, events, first, dt, module):
 """
 
 _CASE = """    {word} kind == {number}:
         for n in range(np.uint64(events.size)):
-            gather(reads, reading, moved, moving, rows, mp, mx, column + n)
-            rows[row, column + n] = step_{number}(mp, mx, ms, md, events[n], first + np.int64(n), dt)
+            gather(code.reads, reads, moved, flat, mp, mx, column + n)
+            flat[row + column + n] = step_{number}(mp, mx, ms, md, events[n], first + np.int64(n), dt)
 """
 
 _MODULE_AT = """
 
 @inline_kernel
-def run_module_at(code, rows, column, p, s, d, x, event, n, dt, module):
+def run_module_at(code, flat, column, p, s, d, x, event, n, dt, module):
 """
 
-_GATHER = """    gather(reads, reading, moved, moving, rows, mp, mx, column)
+_GATHER = """    gather(code.reads, reads, moved, flat, mp, mx, column)
 """
 
 _CASE_AT = """    {word} kind == {number}:
-        rows[row, column] = step_{number}(mp, mx, ms, md, event, n, dt)
+        flat[row + column] = step_{number}(mp, mx, ms, md, event, n, dt)
 """
 
 _BLOCK = """
@@ -61,24 +60,24 @@ run_groups = groups_runner(run_module, run_module_at)
 
 
 @kernel
-def run_block(code, score, rows, column, length, p, s, d, x, scratch, first, rate):
+def run_block(code, score, rows, flat, column, length, p, s, d, x, scratch, first, rate):
     code = Code(
         unowned(code.groups),
         unowned(code.nodes),
         unowned(code.modules),
         unowned(code.reads),
-        unowned(code.moved),
         unowned(code.lanes),
         unowned(code.routes),
     )
     score = Score(
         unowned(score.notes), unowned(score.controls), unowned(score.points), score.glide_s, score.bend_range_st
     )
-    rows, p, s, d, x, scratch = unowned(rows), unowned(p), unowned(s), unowned(d), unowned(x), unowned(scratch)
+    rows, flat, p, s, d = unowned(rows), unowned(flat), unowned(p), unowned(s), unowned(d)
+    x, scratch = unowned(x), unowned(scratch)
     for done in range(0, length, scratch.size):
         events = scratch[: min(length - done, scratch.size)]
         play(score, rows, np.uint64(column + done), events, first + done, rate)
-        run_groups(code, rows, np.uint64(column + done), p, s, d, x, events, first + done, 1.0 / rate)
+        run_groups(code, flat, np.uint64(column + done), p, s, d, x, events, first + done, 1.0 / rate)
 """
 
 

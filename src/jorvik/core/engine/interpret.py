@@ -12,88 +12,101 @@ import numpy as np
 
 from jorvik.core.curve import bend_signed
 from jorvik.core.engine.program import NOTHING, Code, Ints, Records
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.kernels import Floats, inline_kernel, unlikely
 
 _UNIPOLAR, _BIPOLAR = 1, 2
 _ADD, _SCALE, _RANGE = range(3)
 _LN2 = math.log(2.0)
 Index = np.uint64
-ONE, TWO = np.uint64(1), np.uint64(2)
+ONE = np.uint64(1)
 
 
 @inline_kernel
-def gather(
-    reads: Records, reading: Index, moved: Records, moving: Index, rows: Floats, p: Floats, x: Floats, column: Index
-) -> None:
-    """Fetch what a module reads at a column: its inputs into ``x``, its moved parameters into ``p``."""
-    for i in range(reading):
-        x[reads[i].slot] = rows[reads[i].row, column - reads[i].late]
-    for i in range(moving):
-        p[moved[i].slot] = rows[moved[i].row, column]
+def gather(reads: Records, reading: Index, moved: Index, flat: Floats, p: Floats, x: Floats, column: Index) -> None:
+    """Fetch what a module reads at a column: its inputs into ``x``, its moved parameters into ``p``.
+
+    Both lists are short, and end with NOTHING: a count would lead the compiler to unroll loops that run once.
+    """
+    while reads[reading].slot != NOTHING:
+        x[reads[reading].slot] = flat[reads[reading].at + column]
+        reading += ONE
+    while reads[moved].slot != NOTHING:
+        p[reads[moved].slot] = flat[reads[moved].at + column]
+        moved += ONE
 
 
 @inline_kernel
-def run_lane(lanes: Records, routes: Records, rows: Floats, number: Index, a: Index, b: Index) -> None:
-    """Make the columns a..b of a lane: value = clamp((base + sum of adds, in its law) x product of scales).
+def run_lane(lanes: Records, routes: Records, flat: Floats, number: Index, column: Index, length: Index) -> None:
+    """Make a stretch of a lane: value = clamp((base + sum of adds, in its law) x product of scales).
 
     Route by route, each over the whole stretch: what does not change is fetched once, and the compiler can work on
     several samples at a time. While the routes are gone through, the row of the value holds the product, and the row
     of what is before the clamp the sum.
     """
     lane = lanes[number]
-    product, total, base = rows[lane.row], rows[lane.row + ONE], rows[lane.row + TWO]
-    for c in range(a, b):
+    product = stretch(flat, lane.at + column, length)
+    total = stretch(flat, lane.raw_at + column, length)
+    base = stretch(flat, lane.base_at + column, length)
+    for c in range(length):
         product[c] = 1.0
         total[c] = 0.0
         base[c] = lane.base
     for r in range(lane.first_route, lane.end_route):
         route = routes[r]
-        given = rows[route.row]
-        pull(route, rows, given, a, b)
+        given = stretch(flat, route.at + column, length)
+        pull(route, flat, given, column, length)
         if route.mode == _RANGE:
-            for c in range(a, b):
+            for c in range(length):
                 base[c] = given[c] = range_base(route.low, route.high, lane.octave, given[c])
         else:
-            scale(given, route, rows, a, b)
+            scale(given, route, flat, column, length)
             if route.mode == _ADD:
-                for c in range(a, b):
+                for c in range(length):
                     total[c] += given[c]
             else:
-                for c in range(a, b):
+                for c in range(length):
                     product[c] *= given[c]
-    if lane.base_row != NOTHING:
-        played = rows[lane.base_row]
-        for c in range(a, b):
+    if lane.played_at != NOTHING:
+        played = stretch(flat, lane.played_at + column, length)
+        for c in range(length):
             base[c] += played[c]
-    finish(lane, product, total, base, a, b)
+    finish(lane, product, total, base, length)
 
 
 @inline_kernel
-def run_lane_at(lanes: Records, routes: Records, rows: Floats, number: Index, c: Index) -> None:
+def stretch(flat: Floats, at: Index, length: Index) -> Floats:
+    """Return a stretch of the table."""
+    return flat[np.int64(at) : np.int64(at + length)]
+
+
+@inline_kernel
+def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c: Index) -> None:
     """Make one column of a lane, as :func:`run_lane` makes many: within a loop there is one sample at a time."""
     lane = lanes[number]
     product, total, base = 1.0, 0.0, lane.base
     for r in range(lane.first_route, lane.end_route):
         route = routes[r]
-        given = polarised(route.polarity, rows[route.source, c - route.source_late])
-        if route.bend != 0.0:
+        given = polarised(route.polarity, flat[route.source_at + c])
+        if unlikely(route.bend != 0.0):
             given = bend_signed(given, route.bend)
-        if route.via != NOTHING:
-            given *= scaled_by(route.via_depth, rows[route.via, c - route.via_late])
-        if route.mode == _RANGE:
+        if route.via_at != NOTHING:
+            given *= scaled_by(route.via_depth, flat[route.via_at + c])
+        if unlikely(route.mode == _RANGE):
             base = given = range_base(route.low, route.high, lane.octave, given)
         else:
-            amount = route.amount if route.amount_row == NOTHING else rows[route.amount_row, c - route.amount_late]
+            amount = route.amount if route.amount_at == NOTHING else flat[route.amount_at + c]
             given = weighted(route.mode, amount, given)
             if route.mode == _ADD:
                 total += given
             else:
                 product *= given
-        rows[route.row, c] = given
-    if lane.base_row != NOTHING:
-        base += rows[lane.base_row, c]
+        flat[route.at + c] = given
+    if lane.played_at != NOTHING:
+        base += flat[lane.played_at + c]
     value = joined(lane.octave, base, total) * product
-    rows[lane.row, c], rows[lane.row + ONE, c], rows[lane.row + TWO, c] = clamp(value, lane.low, lane.high), value, base
+    flat[lane.at + c] = clamp(value, lane.low, lane.high)
+    flat[lane.raw_at + c] = value
+    flat[lane.base_at + c] = base
 
 
 @inline_kernel
@@ -129,32 +142,32 @@ def clamp(value: float, low: float, high: float) -> float:
 
 
 @inline_kernel
-def pull(route: Any, rows: Floats, given: Floats, a: Index, b: Index) -> None:
+def pull(route: Any, flat: Floats, given: Floats, column: Index, length: Index) -> None:
     """Write the source of a route after polarity, bend and what it is scaled by."""
-    source, late, polarity = rows[route.source], route.source_late, route.polarity
-    for c in range(a, b):
-        given[c] = polarised(polarity, source[c - late])
+    source, polarity = stretch(flat, route.source_at + column, length), route.polarity
+    for c in range(length):
+        given[c] = polarised(polarity, source[c])
     if route.bend != 0.0:
         k = route.bend
-        for c in range(a, b):
+        for c in range(length):
             given[c] = bend_signed(given[c], k)
-    if route.via != NOTHING:
-        via, via_late, depth = rows[route.via], route.via_late, route.via_depth
-        for c in range(a, b):
-            given[c] *= scaled_by(depth, via[c - via_late])
+    if route.via_at != NOTHING:
+        via, depth = stretch(flat, route.via_at + column, length), route.via_depth
+        for c in range(length):
+            given[c] *= scaled_by(depth, via[c])
 
 
 @inline_kernel
-def scale(given: Floats, route: Any, rows: Floats, a: Index, b: Index) -> None:
+def scale(given: Floats, route: Any, flat: Floats, column: Index, length: Index) -> None:
     """Turn what a route pulls into what it gives."""
     mode = route.mode
-    if route.amount_row != NOTHING:
-        amounts, late = rows[route.amount_row], route.amount_late
-        for c in range(a, b):
-            given[c] = weighted(mode, amounts[c - late], given[c])
+    if route.amount_at != NOTHING:
+        amounts = stretch(flat, route.amount_at + column, length)
+        for c in range(length):
+            given[c] = weighted(mode, amounts[c], given[c])
     else:
         amount = route.amount
-        for c in range(a, b):
+        for c in range(length):
             given[c] = weighted(mode, amount, given[c])
 
 
@@ -165,12 +178,12 @@ def range_base(low: float, high: float, octave: float, s: float) -> float:
 
 
 @inline_kernel
-def finish(lane: Any, product: Floats, total: Floats, base: Floats, a: Index, b: Index) -> None:
+def finish(lane: Any, product: Floats, total: Floats, base: Floats, length: Index) -> None:
     """Turn sum and product into the value before the clamp and the value."""
     octave, low, high = lane.octave, lane.low, lane.high
-    for c in range(a, b):
+    for c in range(length):
         total[c] = joined(octave, base[c], total[c]) * product[c]
-    for c in range(a, b):
+    for c in range(length):
         product[c] = clamp(total[c], low, high)
 
 
@@ -180,7 +193,7 @@ def groups_runner(run_module: Callable[..., None], run_module_at: Callable[..., 
     @inline_kernel
     def run_groups(
         code: Code,
-        rows: Floats,
+        flat: Floats,
         column: Index,
         p: Floats,
         s: Floats,
@@ -201,15 +214,15 @@ def groups_runner(run_module: Callable[..., None], run_module_at: Callable[..., 
                     for i in range(begin, end):
                         node = code.nodes[i]
                         if node < modules:
-                            run_module_at(code, rows, column + n, p, s, d, x, events[n], first + np.int64(n), dt, node)
+                            run_module_at(code, flat, column + n, p, s, d, x, events[n], first + np.int64(n), dt, node)
                         else:
-                            run_lane_at(code.lanes, code.routes, rows, node - modules, column + n)
+                            run_lane_at(code.lanes, code.routes, flat, node - modules, column + n)
             else:
                 node = code.nodes[begin]
                 if node < modules:
-                    run_module(code, rows, column, p, s, d, x, events, first, dt, node)
+                    run_module(code, flat, column, p, s, d, x, events, first, dt, node)
                 else:
-                    run_lane(code.lanes, code.routes, rows, node - modules, column, column + length)
+                    run_lane(code.lanes, code.routes, flat, node - modules, column, length)
             begin = end
 
     return run_groups

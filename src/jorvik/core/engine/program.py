@@ -31,7 +31,7 @@ PERFORMANCE_ROWS: Final = (*PERFORMANCE_SIGNALS, GLIDE_ROW)
 """What the first rows of every program carry."""
 
 NOTHING: Final = 2**64 - 1
-"""Instead of a row, where there is none."""
+"""Instead of a row, where there is none; instead of a slot, at the end of a list."""
 
 POLARITIES = ("as_is", "unipolar", "bipolar")
 MODES = ("add", "scale", "range")
@@ -47,12 +47,13 @@ def record(*indices: str, times: tuple[str, ...] = (), numbers: tuple[str, ...] 
 
 
 GROUP = record("end", "is_loop")
-MODULE = record("kind", "row", "reads", "moved")
-READ = record("slot", "row", "late")
-MOVED = record("slot", "row")
-LANE = record("row", "base_row", "first_route", "end_route", numbers=("base", "octave", "low", "high"))
+MODULE = record("kind", "at", "first_read", "first_moved")
+READ = record("slot", "at", "late")
+LANE = record(
+    "at", "raw_at", "base_at", "played_at", "first_route", "end_route", numbers=("base", "octave", "low", "high")
+)
 ROUTE = record(
-    *("row", "source", "source_late", "via", "via_late", "polarity", "mode", "amount_row", "amount_late"),
+    *("at", "source_at", "source_late", "via_at", "via_late", "amount_at", "amount_late", "polarity", "mode"),
     numbers=("via_depth", "bend", "amount", "low", "high"),
 )
 
@@ -62,8 +63,9 @@ Records = NDArray[np.void]
 class Code(NamedTuple):
     """The program itself, as tables of records.
 
-    Rows are numbers of the table of signals; a ``late`` of 1 reads the sample before. What belongs to a module or a
-    lane is found by its number: a row of a table, of which its record says how much is used.
+    An ``at`` is a row of the table of signals, and a ``late`` of 1 beside it says that the sample before is read;
+    once :func:`placed`, it is the place of column 0 of what is read in the flat table. A module's reads end with
+    NOTHING.
     """
 
     groups: Records
@@ -71,9 +73,30 @@ class Code(NamedTuple):
     """Modules as their number, lanes as the number of modules plus theirs; in running order."""
     modules: Records
     reads: Records
-    moved: Records
+    """What modules read: inputs into ``x``, moved parameters into ``p``."""
     lanes: Records
     routes: Records
+
+
+def placed(code: Code, width: int) -> Code:
+    """Return a program for a table whose rows are ``width`` apart, with places instead of rows."""
+
+    def placed_table(table: Records) -> Records:
+        found = table.copy()
+        for name in found.dtype.names or ():
+            if name == "at" or name.endswith("_at"):
+                late = name.removesuffix("at") + "late"
+                shift = found[late] if late in (found.dtype.names or ()) else np.uint64(0)
+                nowhere = table[name] == np.uint64(NOTHING)
+                found[name] = np.where(nowhere, table[name], table[name] * np.uint64(width) - shift)
+        return found
+
+    return code._replace(
+        modules=placed_table(code.modules),
+        reads=placed_table(code.reads),
+        lanes=placed_table(code.lanes),
+        routes=placed_table(code.routes),
+    )
 
 
 @dataclass(frozen=True)
@@ -111,17 +134,21 @@ def compile_patch(patch: Patch, first_note: int = 0) -> Program:
     return _Compiler(patch, first_note).program()
 
 
+_END: Final = (NOTHING, NOTHING, 0)
+
+
 @dataclass(frozen=True)
 class _ModuleParts:
     """What one module brings to the tables."""
 
-    record: tuple[int, ...]
+    kind: int
+    row: int
     p: list[float]
     d: list[float]
     x: list[float]
     state: int
     reads: list[tuple[int, int, int]]
-    moved: list[tuple[int, int]]
+    moved: list[tuple[int, int, int]]
 
 
 def _padded(parts: Sequence[Sequence[Any]], kind: np.dtype[Any]) -> NDArray[Any]:
@@ -214,6 +241,11 @@ class _Compiler:
     def program(self) -> Program:
         """Fill the tables."""
         modules = [self._module(index, module) for index, module in enumerate(self.patch.modules)]
+        records: list[tuple[int, ...]] = []
+        reads: list[tuple[int, int, int]] = []
+        for module in modules:
+            records.append((module.kind, module.row, len(reads), len(reads) + len(module.reads) + 1))
+            reads += [*module.reads, _END, *module.moved, _END]
         lanes: list[tuple[float, ...]] = []
         routes: list[tuple[float, ...]] = []
         for number, lane in enumerate(self.lanes.values()):
@@ -222,9 +254,8 @@ class _Compiler:
         code = Code(
             groups=np.array([(end, group.is_loop) for end, group in zip(ends, self.groups, strict=True)], dtype=GROUP),
             nodes=np.array([node for group in self.groups for node in group.nodes], dtype=np.uint64),
-            modules=np.array([m.record for m in modules], dtype=MODULE),
-            reads=_padded([m.reads for m in modules], READ),
-            moved=_padded([m.moved for m in modules], MOVED),
+            modules=np.array(records, dtype=MODULE),
+            reads=np.array(reads, dtype=READ),
             lanes=np.array(lanes, dtype=LANE),
             routes=np.array(routes, dtype=ROUTE),
         )
@@ -246,9 +277,10 @@ class _Compiler:
         signals = self._reads(module)
         numbered = [(slot, signal) for slot, signal in enumerate(signals) if isinstance(signal, str)]
         reads = [(slot, self._row(signal), self._late(signal, index)) for slot, signal in numbered]
-        moved = [(module.slot(name), lane.row) for name, lane in self._moved(module)]
+        moved = [(module.slot(name), lane.row, 0) for name, lane in self._moved(module)]
         return _ModuleParts(
-            record=(list(KINDS).index(module.kind), self.module_rows[module.id], len(reads), len(moved)),
+            kind=list(KINDS).index(module.kind),
+            row=self.module_rows[module.id],
             p=[*module.slot_values(self.tempo), stream(self.patch.performance.seed, module.id), self.first_note],
             d=module.packed(),
             x=[signal if isinstance(signal, int | float) else 0.0 for signal in signals],
@@ -261,7 +293,8 @@ class _Compiler:
         at = lane.destination
         base_row = self.performance_rows[lane.base_from] if lane.base_from else NOTHING
         numbers = (lane.base, at.steps_per_octave, at.low, at.high)
-        lanes.append((lane.row, base_row, len(routes), len(routes) + len(lane.routes), *numbers))
+        rows = (lane.row, lane.row + 1, lane.row + 2, base_row)
+        lanes.append((*rows, len(routes), len(routes) + len(lane.routes), *numbers))
         for route in lane.routes:
             amount = self.lanes.get(f"route:{route.id}.amount")
             amount_node = len(self.patch.modules) + self.lane_number[amount.destination.name] if amount else node
@@ -272,10 +305,10 @@ class _Compiler:
                     self._late(route.source, node),
                     self._row(route.via) if route.via else NOTHING,
                     self._late(route.via or 0.0, node),
-                    POLARITIES.index(route.polarity),
-                    MODES.index(route.mode),
                     amount.row if amount else NOTHING,
                     self.place[amount_node] >= self.place[node],
+                    POLARITIES.index(route.polarity),
+                    MODES.index(route.mode),
                     route.via_depth,
                     route.bend,
                     route.amount,

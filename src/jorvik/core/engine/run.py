@@ -7,7 +7,7 @@ import numpy as np
 
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.notes import run_length, voices
-from jorvik.core.engine.program import Lane, Program, compile_patch
+from jorvik.core.engine.program import Lane, Program, compile_patch, placed
 from jorvik.core.engine.score import write_score
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
@@ -19,6 +19,10 @@ BLOCK = 4096
 
 STRETCH = 256
 """Samples that one row after another is made for: few enough that a large patch's rows stay near the processor."""
+
+_PAGE = 512
+_SPREAD = 136
+"""In numbers of 8 bytes: 17 cache lines, an odd count, so that 64 rows meet 64 different sets."""
 
 
 class Cancelled(Exception):
@@ -66,31 +70,41 @@ class Run:
         """
         ends = list(edges) if edges is not None else self._ends()
         widest = max(np.diff([0, *ends]), default=0)
-        table = np.zeros((self.program.rows, int(widest) + 1))
-        for first, end, step in self._steps(ends, cancelled):
-            step(table, 1)
+        table = self._table(int(widest) + 1)
+        for first, end, step in self._steps(table, ends, cancelled):
+            step(1)
             yield Block(first, table[:, 1 : end - first + 1])
             table[:, 0] = table[:, end - first]
 
     def whole(self, cancelled: Callable[[], bool] = never) -> Floats:
         """Return the whole run: every row at every sample."""
-        table = np.zeros((self.program.rows, self.length + 1))
-        for first, _, step in self._steps(self._ends(), cancelled):
-            step(table, first + 1)
-        return table[:, 1:]
+        table = self._table(self.length + 1)
+        for first, _, step in self._steps(table, self._ends(), cancelled):
+            step(first + 1)
+        return table[:, 1 : self.length + 1]
+
+    def _table(self, columns: int) -> Floats:
+        """Return a table of at least so many columns, its rows spread over the processor's cache sets.
+
+        One sample of all rows lies a row's length apart each; where that is near a multiple of a page, they all fall
+        into a few sets of the cache and push each other out.
+        """
+        wide = columns + (_SPREAD - columns) % _PAGE
+        return np.zeros((self.program.rows, wide))
 
     def _ends(self) -> list[int]:
         return [*range(BLOCK, self.length, BLOCK), self.length]
 
     def _steps(
-        self, ends: Sequence[int], cancelled: Callable[[], bool]
-    ) -> Iterator[tuple[int, int, Callable[[Floats, int], None]]]:
-        """Yield first and last sample of each block, and what fills a table with it from a column on."""
+        self, table: Floats, ends: Sequence[int], cancelled: Callable[[], bool]
+    ) -> Iterator[tuple[int, int, Callable[[int], None]]]:
+        """Yield first and last sample of each block, and what fills the table with it from a column on."""
         program = self.program
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         score = write_score(program, self.notes)
         events = np.zeros(STRETCH, dtype=np.int64)
         run = run_block()
+        code, flat = placed(program.code, table.shape[1]), table.reshape(-1)
         first = 0
         for end in ends:
             if cancelled():
@@ -98,8 +112,8 @@ class Run:
             if end == first:
                 continue
 
-            def step(table: Floats, column: int, begin: int = first, length: int = end - first) -> None:
-                run(program.code, score, table, column, length, p, s, program.d, x, events, begin, float(self.rate))
+            def step(column: int, begin: int = first, length: int = end - first) -> None:
+                run(code, score, table, flat, column, length, p, s, program.d, x, events, begin, float(self.rate))
 
             yield first, end, step
             first = end

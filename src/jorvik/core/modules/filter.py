@@ -3,7 +3,7 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.modules.base import START, Module, Signal, choice, hertz, param, rate_text, signal, signal_text
 
 
@@ -53,13 +53,13 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     if events & START:
         s[:] = 0.0
     y = x[0]
-    if p[_AC] != 0.0:
+    if unlikely(p[_AC] != 0.0):
         g = math.tan(math.pi * min(p[_COUPLING_HZ] * dt, _TOP))
         v = (y - s[_BLOCKED]) * g / (1.0 + g)
         low = v + s[_BLOCKED]
         s[_BLOCKED] = low + v
         y -= low
-    if p[_FREQUENCY] != s[_LAST_HZ] or p[_Q] != s[_LAST_Q]:
+    if unlikely(p[_FREQUENCY] != s[_LAST_HZ] or p[_Q] != s[_LAST_Q]):
         s[_LAST_HZ], s[_LAST_Q] = p[_FREQUENCY], p[_Q]
         s[_G], s[_K] = math.tan(math.pi * min(p[_FREQUENCY] * dt, _TOP)), 1.0 / p[_Q]
         s[_A1] = 1.0 / (1.0 + s[_G] * (s[_G] + s[_K]))

@@ -1,10 +1,10 @@
 """Follower: how strong a signal is, over time."""
 
-import math
 from typing import ClassVar, Literal
 
 from jorvik.core.kernels import Floats, inline_kernel
 from jorvik.core.modules.base import START, Module, Signal, Time, seconds, signal, signal_text, time_text
+from jorvik.core.one_pole import APPROACH_STATES, approach
 
 
 class Follower(Module):
@@ -19,8 +19,8 @@ class Follower(Module):
     release_s: Time = seconds(0.1, "Time constant of the fall.", at_stage=False)
 
     def state_size(self) -> int:
-        """The output before."""
-        return 1
+        """The output before, then the share of the way up and down."""
+        return 1 + 2 * APPROACH_STATES
 
     def summary(self) -> str:
         """Say what is followed, and how fast."""
@@ -28,6 +28,7 @@ class Follower(Module):
 
 
 _ATTACK, _RELEASE = Follower.slot("attack_s"), Follower.slot("release_s")
+_RISING, _FALLING = 1, 1 + APPROACH_STATES
 
 
 @inline_kernel
@@ -36,9 +37,8 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     if events & START:
         s[0] = 0.0
     gap = abs(x[0]) - s[0]
-    time = p[_ATTACK] if gap > 0.0 else p[_RELEASE]
-    if time <= 0.0:
-        s[0] = abs(x[0])
+    if gap > 0.0:
+        s[0] += gap * approach(s, _RISING, p[_ATTACK], dt)
     else:
-        s[0] -= gap * math.expm1(-dt / time)
+        s[0] += gap * approach(s, _FALLING, p[_RELEASE], dt)
     return s[0]

@@ -20,6 +20,10 @@ class Noise(Module):
         """The present number of each row of the pink sum."""
         return _PINK_ROWS
 
+    def packed(self) -> list[float]:
+        """How many rows there are: were it a constant, the compiler would work ahead on all of them, needed or not."""
+        return [float(_PINK_ROWS)]
+
     def span(self) -> tuple[float, float]:
         """By polarity."""
         return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
@@ -43,12 +47,12 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     if p[_COLOUR] == 0.0:
         y = uniform(p[_STREAM], 0, n)
     else:
-        row = 0
-        while row < _PINK_ROWS and (events & START or n % (1 << row) == 0):
+        rows, row = int(d[0]), 0
+        while row < rows and (events & START or n % (1 << row) == 0):
             s[row] = uniform(p[_STREAM], row + 1, n >> row)
             row += 1
         y = 0.0
-        for row in range(_PINK_ROWS):
+        for row in range(rows):
             y += s[row]
-        y /= _PINK_ROWS
+        y /= rows
     return 0.5 * (y + 1.0) if p[_UNIPOLAR] != 0.0 else y

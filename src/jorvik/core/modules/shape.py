@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.modules.base import Module, Signal, check_points, choice, data, param, signal, signal_text
 from jorvik.core.waves import drawn, pack_points
 
@@ -67,10 +67,10 @@ _GAIN, _OFFSET, _POWER, _INVERT, _FOLD = (Shape.slot(n) for n in ("gain", "offse
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample."""
     y = (-x[0] if p[_INVERT] != 0.0 else x[0]) * p[_GAIN] + p[_OFFSET]
-    if p[_POWER] != 1.0:
+    if unlikely(p[_POWER] != 1.0):
         y = math.copysign(abs(y) ** p[_POWER], y)
-    if p[_FOLD] != 0.0:
+    if unlikely(p[_FOLD] != 0.0):
         y = 1.0 - abs((y + 1.0) % 4.0 - 2.0)
-    if d[2] > 0.0:
+    if unlikely(d[2] > 0.0):
         y = drawn(d[2:], y)
     return min(max(y, d[0]), d[1])

@@ -3,8 +3,9 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.modules.base import START, Module, Signal, Time, choice, seconds, signal, signal_text, time_text
+from jorvik.core.one_pole import APPROACH_STATES, approach
 
 
 class Slew(Module):
@@ -20,8 +21,8 @@ class Slew(Module):
     law: Literal["linear", "exponential"] = choice("linear", "A straight line, or a one-pole approach.")
 
     def state_size(self) -> int:
-        """The output before."""
-        return 1
+        """The output before, then the share of the way up and down."""
+        return 1 + 2 * APPROACH_STATES
 
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
@@ -33,6 +34,7 @@ class Slew(Module):
 
 
 _RISE, _FALL, _LAW = (Slew.slot(n) for n in ("rise_s", "fall_s", "law"))
+_RISING, _FALLING = 1, 1 + APPROACH_STATES
 
 
 @inline_kernel
@@ -43,11 +45,11 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
         return s[0]
     gap = x[0] - s[0]
     time = p[_RISE] if gap > 0.0 else p[_FALL]
-    if time <= 0.0:
+    if unlikely(p[_LAW] != 0.0):
+        s[0] += gap * approach(s, _RISING if gap > 0.0 else _FALLING, time, dt)
+    elif time <= 0.0:
         s[0] = x[0]
-    elif p[_LAW] == 0.0:
+    else:
         most = dt / time
         s[0] = x[0] if abs(gap) <= most else s[0] + math.copysign(most, gap)
-    else:
-        s[0] -= gap * math.expm1(-dt / time)
     return s[0]
