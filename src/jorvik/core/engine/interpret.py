@@ -86,7 +86,9 @@ def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c:
     product, total, base = 1.0, 0.0, lane.base
     for r in range(lane.first_route, lane.end_route):
         route = routes[r]
-        given = polarised(route.polarity, flat[route.source_at + c])
+        given = flat[route.source_at + c]
+        if unlikely(route.polarity != 0):
+            given = polarised(route.polarity, given)
         if unlikely(route.bend != 0.0):
             given = bend_signed(given, route.bend)
         if route.via_at != NOTHING:
@@ -132,7 +134,9 @@ def weighted(mode: int, amount: float, s: float) -> float:
 @inline_kernel
 def joined(octave: float, base: float, total: float) -> float:
     """Return base and sum in the destination's law."""
-    return base + total if octave == 0.0 else base * math.exp(total / octave * _LN2)
+    if unlikely(octave != 0.0):
+        return base * math.exp(total / octave * _LN2)
+    return base + total
 
 
 @inline_kernel
