@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 
+from jorvik.core.kernels import Floats
 from tests.support import RATE, Json, note, traced
 
 WAVE: Json = {"id": "w", "kind": "lfo", "rate": 3}
@@ -158,6 +159,35 @@ class Playing(unittest.TestCase):
         t = traced([macro, WAVE], [{"source": "w", "destination": "m.value", "amount": 0.5}], performance=played)
         lane = np.clip(np.clip(t.time_s, 0, 1) + 0.5 * t.signals["w"], 0, 1)
         np.testing.assert_allclose(t.signals["m"], lane, atol=1e-9)
+
+
+class Stepping(unittest.TestCase):
+    RAMP: Json = {"id": "ramp", "kind": "lfo", "shape": "saw_up", "polarity": "unipolar", "rate": 1.0}
+
+    def lane(self, looped: bool = False, **how: object) -> Floats:
+        routes: list[Json] = [{"source": "ramp", "destination": "cutoff", "amount": 24, **how}]
+        if looped:
+            routes.append({"source": "ramp", "destination": "ramp.pulse_width", "amount": 0})
+            routes.append({"source": "ramp", "destination": "route:r0.amount", "amount": 0})
+        lanes = traced([self.RAMP], routes, performance=note(0.9, 0.0)).lanes
+        return lanes["cutoff"].contributions["r0"]
+
+    def test_7_bits_are_128_values_of_equal_steps(self) -> None:
+        y = self.lane(resolution="7bit")
+        steps = np.unique(np.round(y, 9))
+        np.testing.assert_allclose(np.diff(steps), 24 / 127, atol=1e-8)
+        self.assertLessEqual(np.abs(y - self.lane()).max(), 24 / 127 / 2 + 1e-9)
+
+    def test_14_bits_are_finer(self) -> None:
+        self.assertLessEqual(np.abs(self.lane(resolution="14bit") - self.lane()).max(), 24 / 16383 / 2 + 1e-9)
+
+    def test_a_slow_control_rate_holds_between_updates(self) -> None:
+        smooth, y = self.lane(), self.lane(update_every=1000)
+        np.testing.assert_array_equal(y, smooth[np.arange(y.size) // 1000 * 1000])
+
+    def test_within_a_loop_as_without(self) -> None:
+        for how in ({"resolution": "7bit"}, {"update_every": 333}):
+            np.testing.assert_allclose(self.lane(looped=True, **how), self.lane(**how), atol=1e-9)
 
 
 if __name__ == "__main__":

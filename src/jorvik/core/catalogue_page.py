@@ -10,15 +10,12 @@ Written by `scripts/types` from the module kinds and the tables; a test keeps it
 """
 
 
-_YES = {True: "yes", False: "not yet"}
-
-
 def page(of: Catalogue) -> str:
     """Return the catalogue as Markdown."""
     parts = [_HEAD, "## Module kinds\n"]
     parts += [_kind(kind) for kind in of.kinds]
     parts.append("## Voice destinations\n")
-    parts.append(_table(("name", "unit", "moved in", "range", "base when left out", "heard"), _destinations(of)))
+    parts.append(_table(("name", "unit", "moved in", "range", "base when left out"), _destinations(of)))
     parts.append("## Performance signals\n")
     parts.append(_table(("name", "what it says"), [(f"`{name}`", text) for name, text in of.signals.items()]))
     parts.append("## Wavetables\n")
@@ -28,7 +25,7 @@ def page(of: Catalogue) -> str:
 
 def _destinations(of: Catalogue) -> list[tuple[str, ...]]:
     return [
-        (f"`{at.name}`", at.unit, at.amount_unit, f"{at.low:g} to {at.high:g}", f"{at.base:g}", _YES[at.heard])
+        (f"`{at.name}`", at.unit, at.amount_unit, f"{at.low:g} to {at.high:g}", f"{at.base:g}")
         for at in of.destinations
     ]
 

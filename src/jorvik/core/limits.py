@@ -26,3 +26,6 @@ MAX_TRACE_BYTES: Final = 2_000_000_000
 """A trace kept whole in memory: over this it is refused, and the streamed forms remain."""
 
 MAX_BEND: Final = 12.0
+
+MAX_UPDATE: Final = 48_000
+"""Samples between two updates of a route that arrives in steps."""

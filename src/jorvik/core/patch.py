@@ -16,13 +16,15 @@ from jorvik.core.limits import (
     MAX_NAME,
     MAX_ROUTES,
     MAX_TEXT,
+    MAX_UPDATE,
 )
 from jorvik.core.modules import KINDS, AnyModule
 from jorvik.core.modules.base import Identifier, Module, Signal, Strict, param
 from jorvik.core.performance import Performance
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.signals import PERFORMANCE_SIGNALS
-from jorvik.core.voice_settings import FilterSettings, Oscillators
+from jorvik.core.voice_settings import DriveSettings, Effects, FilterSettings, Oscillators
+from jorvik.core.wavetables import FORMULAS
 
 Mode = Literal["add", "scale", "range"]
 Polarity = Literal["as_is", "unipolar", "bipolar"]
@@ -42,6 +44,10 @@ class Route(Strict):
     via_depth: float = param(1.0, "ratio", 0.0, 1.0, "How much of the scaling is done.")
     low: float | None = Field(None, description="For range: the base where the source is 0.")
     high: float | None = Field(None, description="For range: the base where the source is 1.")
+    resolution: Literal["smooth", "7bit", "14bit"] = Field(
+        "smooth", description="In how many steps it arrives: as a controller of 128 or 16384 values would send it."
+    )
+    update_every: int = Field(1, ge=1, le=MAX_UPDATE, description="It arrives anew each so many samples.")
     enabled: bool = Field(True, description="A route that is off is as if it were not there.")
 
     @field_validator("amount", "low", "high")
@@ -61,6 +67,9 @@ class Voice(Strict):
     base: dict[str, float] = Field(default_factory=dict, description="The set value of each destination.")
     oscillators: Oscillators = Field(default_factory=Oscillators)
     filter: FilterSettings = Field(default_factory=FilterSettings)
+    filter2: FilterSettings = Field(default_factory=FilterSettings)
+    drive: DriveSettings = Field(default_factory=DriveSettings)
+    effects: Effects = Field(default_factory=Effects)
 
     @field_validator("base")
     @classmethod
@@ -239,6 +248,20 @@ def _check_routes(patch: Patch) -> None:
             _check_range(place, route, at, over)
 
 
+def _check_tables(patch: Patch) -> None:
+    oscillators = patch.voice.oscillators
+    names = [own.name for own in oscillators.tables]
+    for index, name in enumerate(names):
+        place = f"voice.oscillators.tables[{index}].name"
+        if name in FORMULAS or name in names[:index]:
+            raise Problem(place, shown(name), "a name that no other table has")
+    for which in ("osc1", "osc2", "sub"):
+        name = getattr(oscillators, which).table
+        if not oscillators.has_table(name):
+            wanted = f"a table of the patch, or one of {', '.join(FORMULAS)}"
+            raise Problem(f"voice.oscillators.{which}.table", shown(name), wanted)
+
+
 def _check_range(place: str, route: Route, at: Destination, over: dict[str, Route]) -> None:
     for name in ("low", "high"):
         value = getattr(route, name)
@@ -255,4 +278,4 @@ def _check_range(place: str, route: Route, at: Destination, over: dict[str, Rout
         over[at.name] = route
 
 
-_CHECKS: tuple[Callable[[Patch], None], ...] = (_check_ids, _check_signals, _check_routes)
+_CHECKS: tuple[Callable[[Patch], None], ...] = (_check_ids, _check_signals, _check_routes, _check_tables)

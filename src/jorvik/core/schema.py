@@ -9,7 +9,6 @@ from jorvik.core.modules import KINDS
 from jorvik.core.modules.base import Law, Module, field_facts
 from jorvik.core.patch import Patch
 from jorvik.core.signals import PERFORMANCE_SIGNALS
-from jorvik.core.voice.render import HEARD
 from jorvik.core.wavetables import FORMULAS
 
 
@@ -56,7 +55,6 @@ class DestinationFacts(BaseModel):
     high: float
     base: float
     law: Law
-    heard: bool
 
 
 class Catalogue(BaseModel):
@@ -82,7 +80,6 @@ def catalogue() -> Catalogue:
                 high=at.high,
                 base=at.base,
                 law=at.law,
-                heard=at.name in HEARD,
             )
             for at in VOICE.values()
         ],

@@ -1,28 +1,164 @@
 """The parts of the voice that a patch chooses and nothing moves."""
 
-from typing import Literal
+import base64
+import binascii
+from functools import cache
+from typing import Any, Final, Literal
 
-from pydantic import Field
+import numpy as np
+from pydantic import Field, field_validator
+from pydantic_core import PydanticCustomError
 
-from jorvik.core.modules.base import Strict, param
-from jorvik.core.wavetables import TableName
+from jorvik.core.kernels import Floats
+from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, seconds
+from jorvik.core.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
+
+OWN_FRAMES: Final = 16
+OWN_SAMPLES: Final = 1024
+"""Samples of an imported cycle as a patch keeps it, 16 bits each: 512 harmonics."""
+OWN_TABLES: Final = 4
+MAX_UNISON: Final = 7
+
+
+class OwnTable(Strict):
+    """A wavetable of the patch's own: frames of harmonics set by hand, or cycles read from a file."""
+
+    name: Identifier
+    frames: list[list[list[float]]] | None = Field(
+        None, max_length=OWN_FRAMES, description="Frames of harmonics 1 to 32, each [level 0..1, phase in cycles]."
+    )
+    cycles: str | None = Field(None, description=f"Frames of {OWN_SAMPLES} samples, 16-bit little-endian, in base64.")
+
+    @field_validator("frames")
+    @classmethod
+    def _frames(cls, frames: list[list[list[float]]] | None) -> list[list[list[float]]] | None:
+        for frame in frames or []:
+            if not 1 <= len(frame) <= OWN_HARMONICS:
+                raise PydanticCustomError("frame", f"1 to {OWN_HARMONICS} harmonics in a frame")
+            if not all(len(pair) == 2 and 0.0 <= pair[0] <= 1.0 and -1.0 <= pair[1] <= 1.0 for pair in frame):
+                raise PydanticCustomError("frame", "harmonics as [level 0..1, phase -1..1 cycles]")
+        if frames == []:
+            raise PydanticCustomError("frame", "a frame at least")
+        return frames
+
+    @field_validator("cycles")
+    @classmethod
+    def _cycles(cls, cycles: str | None) -> str | None:
+        if cycles is not None:
+            try:
+                size = len(base64.b64decode(cycles, validate=True))
+            except (binascii.Error, ValueError):
+                raise PydanticCustomError("cycles", "base64") from None
+            if size == 0 or size % (2 * OWN_SAMPLES) or size > 2 * OWN_SAMPLES * OWN_FRAMES:
+                raise PydanticCustomError("cycles", f"1 to {OWN_FRAMES} frames of {OWN_SAMPLES} 16-bit samples")
+        return cycles
+
+    def spectra(self) -> Any:
+        """Return the harmonics of each frame."""
+        if self.cycles is not None:
+            samples = np.frombuffer(base64.b64decode(self.cycles), dtype="<i2").reshape(-1, OWN_SAMPLES)
+            return spectra_of(samples / 32767.0)
+        return own_spectra(self.frames or [[[1.0, 0.0]]])
+
+
+def packed_cycles(cycles: Floats) -> str:
+    """Return cycles of shape (frames, OWN_SAMPLES), within -1..1, as a patch keeps them."""
+    return base64.b64encode(np.round(np.clip(cycles, -1.0, 1.0) * 32767.0).astype("<i2").tobytes()).decode()
 
 
 class OscillatorSettings(Strict):
     """One wavetable oscillator."""
 
-    table: TableName = Field("ladder", description="The wavetable that the position runs through.")
-    phase: float = param(0.0, "cycle", 0.0, 1.0, "Where in the cycle each note starts.")
+    table: str = Field("ladder", description="The wavetable that the position runs through: of the bank or the patch.")
+    phase: float = param(0.0, "cycle", 0.0, 1.0, "Where in the cycle each note starts.", movable=False)
+    start: Literal["fixed", "free"] = choice(
+        "fixed", "fixed starts each note at the phase; free at a phase of its own, the same at each playing."
+    )
+
+
+class SubSettings(Strict):
+    """The oscillator under the others: a frame of a table, one or two octaves down."""
+
+    table: str = Field("ladder", description="Its wavetable.")
+    position: float = param(0.0, "ratio", 0.0, 1.0, "The position in its table, which nothing moves.", movable=False)
+    octaves: Literal[1, 2] = choice(1, "Octaves under the note.")
+
+
+class NoiseSettings(Strict):
+    """The noise of the voice."""
+
+    colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
 
 
 class Oscillators(Strict):
     """The tone generators."""
 
     osc1: OscillatorSettings = Field(default_factory=OscillatorSettings)
+    osc2: OscillatorSettings = Field(default_factory=OscillatorSettings)
+    sub: SubSettings = Field(default_factory=SubSettings)
+    noise: NoiseSettings = Field(default_factory=NoiseSettings)
+    unison: int = Field(1, ge=1, le=MAX_UNISON, description="Voices of oscillator 1, spread by detune and spread.")
+    tables: list[OwnTable] = Field(
+        default_factory=list, max_length=OWN_TABLES, description="Tables of the patch's own."
+    )
+
+    def table(self, name: str) -> Floats:
+        """Return a table ready to be read."""
+        for own in self.tables:
+            if own.name == name:
+                return _own_levels(own.model_dump_json())
+        return mip_levels(name)
+
+    def has_table(self, name: str) -> bool:
+        """Tell whether there is a table of that name."""
+        return name in FORMULAS or any(own.name == name for own in self.tables)
+
+
+@cache
+def _own_levels(document: str) -> Floats:
+    return leveled(OwnTable.model_validate_json(document).spectra())
 
 
 class FilterSettings(Strict):
-    """The filter after the oscillators."""
+    """A filter after the oscillators."""
 
-    response: Literal["low", "high", "band", "notch"] = Field("low", description="What passes.")
-    slope: Literal["gentle", "steep"] = Field("gentle", description="One filter, or two in series.")
+    response: Literal["low", "high", "band", "notch"] = choice("low", "What passes.")
+    slope: Literal["gentle", "steep"] = choice("gentle", "12 or 24 dB an octave: one filter, or two in series.")
+
+
+class DriveSettings(Strict):
+    """The drive before the filters."""
+
+    crossover_hz: float = param(
+        0.0, "Hz", 0.0, 2_000.0, "Below this nothing is driven; 0 drives it all.", movable=False
+    )
+
+
+class DelaySettings(Strict):
+    """The delay that send_delay feeds."""
+
+    time: Time = seconds(0.375, "From one echo to the next.", low=0.001)
+    feedback: float = param(0.4, "ratio", 0.0, 0.95, "How much of each echo comes again.", movable=False)
+    damp_hz: float = param(5_000.0, "Hz", 200.0, 20_000.0, "Each echo loses what is above this.", movable=False)
+
+
+class ChorusSettings(Strict):
+    """The chorus that send_chorus feeds."""
+
+    rate: float = param(0.6, "Hz", 0.01, 10.0, "How often its delays swing.", movable=False)
+    depth_ms: float = param(3.0, "ms", 0.0, 10.0, "How far they swing.", movable=False)
+
+
+class ReverbSettings(Strict):
+    """The reverb that send_reverb feeds."""
+
+    decay_s: float = param(1.8, "s", 0.1, 10.0, "Time to fall by 60 dB.", movable=False)
+    damp_hz: float = param(4_000.0, "Hz", 200.0, 20_000.0, "Above this it falls twice as fast.", movable=False)
+
+
+class Effects(Strict):
+    """What the sends feed."""
+
+    delay: DelaySettings = Field(default_factory=DelaySettings)
+    chorus: ChorusSettings = Field(default_factory=ChorusSettings)
+    reverb: ReverbSettings = Field(default_factory=ReverbSettings)

@@ -124,7 +124,6 @@ class LaneView(Form):
     low: float
     high: float
     set_value: float
-    heard: bool
     value: Row
     raw: Row
     base: Row

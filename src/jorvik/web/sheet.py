@@ -11,7 +11,6 @@ from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run
 from jorvik.core.kernels import Floats
 from jorvik.core.patch import Patch
-from jorvik.core.voice.render import HEARD
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
 
 ALWAYS = ("pitch", "cutoff", "wavetable_position", "amplitude")
@@ -101,7 +100,6 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
         low=at.low,
         high=at.high,
         set_value=set_value,
-        heard=name in HEARD or name not in VOICE,
         value=value,
         raw=raw,
         base=base,

@@ -80,7 +80,7 @@
     <option value="">Move something…</option>
     <optgroup label="the voice">
       {#each bench.catalogue?.destinations ?? [] as at (at.name)}
-        <option value={at.name}>{at.title}{at.heard ? '' : ' (not heard yet)'}</option>
+        <option value={at.name}>{at.title}</option>
       {/each}
     </optgroup>
     <optgroup label="other sources">

@@ -135,7 +135,6 @@
       {#if lane.clamped > 0}<span class="clamped" title="Share of the time held at an end of its range"
           >held {Math.max(1, Math.round(lane.clamped * 100))} %</span
         >{/if}
-      {#if !lane.heard}<span class="clamped" title="The voice does not sound this yet">not heard yet</span>{/if}
       <select
         class="link-select"
         class:gone={read !== null}

@@ -36,7 +36,9 @@ def gather(reads: Records, reading: Index, moved: Index, flat: Floats, p: Floats
 
 
 @inline_kernel
-def run_lane(lanes: Records, routes: Records, flat: Floats, number: Index, column: Index, length: Index) -> None:
+def run_lane(
+    lanes: Records, routes: Records, flat: Floats, number: Index, column: Index, length: Index, first: Any
+) -> None:
     """Make a stretch of a lane: value = clamp((base + sum of adds, in its law) x product of scales).
 
     Route by route, each over the whole stretch: what does not change is fetched once, and the compiler can work on
@@ -55,6 +57,9 @@ def run_lane(lanes: Records, routes: Records, flat: Floats, number: Index, colum
         route = routes[r]
         given = stretch(flat, route.at + column, length)
         pull(route, flat, given, column, length)
+        if route.levels != 0.0 or route.held_at != NOTHING:
+            for c in range(length):
+                given[c] = stepped(route, flat, given[c], column + c, first + np.int64(c))
         if route.mode == _RANGE:
             for c in range(length):
                 base[c] = given[c] = range_base(route.low, route.high, lane.octave, given[c])
@@ -80,7 +85,7 @@ def stretch(flat: Floats, at: Index, length: Index) -> Floats:
 
 
 @inline_kernel
-def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c: Index) -> None:
+def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c: Index, n: Any) -> None:
     """Make one column of a lane, as :func:`run_lane` makes many: within a loop there is one sample at a time."""
     lane = lanes[number]
     product, total, base = 1.0, 0.0, lane.base
@@ -93,6 +98,8 @@ def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c:
             given = bend_signed(given, route.bend)
         if route.via_at != NOTHING:
             given *= scaled_by(route.via_depth, flat[route.via_at + c])
+        if unlikely(route.levels != 0.0 or route.held_at != NOTHING):
+            given = stepped(route, flat, given, c, n)
         if unlikely(route.mode == _RANGE):
             base = given = range_base(route.low, route.high, lane.octave, given)
         else:
@@ -117,6 +124,18 @@ def polarised(polarity: int, s: float) -> float:
     if polarity == _UNIPOLAR:
         return 0.5 * (s + 1.0)
     return 2.0 * s - 1.0 if polarity == _BIPOLAR else s
+
+
+@inline_kernel
+def stepped(route: Any, flat: Floats, given: float, column: Index, n: Any) -> float:
+    """Return what a coarse controller or a slow control rate makes of a source at sample ``n`` of the run."""
+    if route.levels != 0.0:
+        given = math.floor(given * route.levels + 0.5) / route.levels
+    if route.held_at != NOTHING:
+        if n % np.int64(route.every) != 0:
+            given = flat[route.held_at + column - ONE]
+        flat[route.held_at + column] = given
+    return given
 
 
 @inline_kernel
@@ -220,13 +239,13 @@ def groups_runner(run_module: Callable[..., None], run_module_at: Callable[..., 
                         if node < modules:
                             run_module_at(code, flat, column + n, p, s, d, x, events[n], first + np.int64(n), dt, node)
                         else:
-                            run_lane_at(code.lanes, code.routes, flat, node - modules, column + n)
+                            run_lane_at(code.lanes, code.routes, flat, node - modules, column + n, first + np.int64(n))
             else:
                 node = code.nodes[begin]
                 if node < modules:
                     run_module(code, flat, column, p, s, d, x, events, first, dt, node)
                 else:
-                    run_lane(code.lanes, code.routes, flat, node - modules, column, length)
+                    run_lane(code.lanes, code.routes, flat, node - modules, column, length, first)
             begin = end
 
     return run_groups

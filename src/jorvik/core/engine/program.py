@@ -35,6 +35,8 @@ NOTHING: Final = 2**64 - 1
 
 POLARITIES = ("as_is", "unipolar", "bipolar")
 MODES = ("add", "scale", "range")
+RESOLUTIONS: Final = {"smooth": 0.0, "7bit": 127.0, "14bit": 16383.0}
+"""Steps from 0 to 1; 0 for as many as there are numbers."""
 
 
 def record(*indices: str, times: tuple[str, ...] = (), numbers: tuple[str, ...] = ()) -> np.dtype[np.void]:
@@ -53,8 +55,20 @@ LANE = record(
     "at", "raw_at", "base_at", "played_at", "first_route", "end_route", numbers=("base", "octave", "low", "high")
 )
 ROUTE = record(
-    *("at", "source_at", "source_late", "via_at", "via_late", "amount_at", "amount_late", "polarity", "mode"),
-    numbers=("via_depth", "bend", "amount", "low", "high"),
+    *(
+        "at",
+        "source_at",
+        "source_late",
+        "via_at",
+        "via_late",
+        "amount_at",
+        "amount_late",
+        "held_at",
+        "every",
+        "polarity",
+        "mode",
+    ),
+    numbers=("via_depth", "bend", "amount", "low", "high", "levels"),
 )
 
 Records = NDArray[np.void]
@@ -175,6 +189,9 @@ class _Compiler:
         self.routes = [route for lane in self.lanes.values() for route in lane.routes]
         self.route_rows = {route.id: self.next_row + i for i, route in enumerate(self.routes)}
         self.next_row += len(self.routes)
+        stepped = [route.id for route in self.routes if route.update_every > 1]
+        self.held_rows = {name: self.next_row + i for i, name in enumerate(stepped)}
+        self.next_row += len(stepped)
         self.groups = order(*self._graph())
         self.place = {node: i for i, node in enumerate(node for group in self.groups for node in group.nodes)}
 
@@ -307,6 +324,8 @@ class _Compiler:
                     self._late(route.via or 0.0, node),
                     amount.row if amount else NOTHING,
                     self.place[amount_node] >= self.place[node],
+                    self.held_rows.get(route.id, NOTHING),
+                    route.update_every,
                     POLARITIES.index(route.polarity),
                     MODES.index(route.mode),
                     route.via_depth,
@@ -314,5 +333,6 @@ class _Compiler:
                     route.amount,
                     route.low or 0.0,
                     route.high or 0.0,
+                    RESOLUTIONS[route.resolution],
                 )
             )

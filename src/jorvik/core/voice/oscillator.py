@@ -8,11 +8,11 @@ from jorvik.core.kernels import Floats, inline_kernel
 @inline_kernel
 def _read(cycle: Floats, place: float) -> float:
     """Return a cycle at a place in samples, by a cubic through the four samples around it (Catmull-Rom)."""
-    size = cycle.size
+    last = cycle.size - 1
     i = int(place)
     t = place - i
-    a, b = cycle[(i + size - 1) % size], cycle[i % size]
-    c, d = cycle[(i + 1) % size], cycle[(i + 2) % size]
+    a, b = cycle[(i - 1) & last], cycle[i & last]
+    c, d = cycle[(i + 1) & last], cycle[(i + 2) & last]
     return b + 0.5 * t * (c - a + t * (2.0 * a - 5.0 * b + 4.0 * c - d + t * (3.0 * (b - c) + d - a)))
 
 
@@ -28,21 +28,40 @@ def _frame_mix(level: Floats, position: float, phase: float) -> float:
 
 
 @inline_kernel
-def wavetable(table: Floats, position: float, phase: float, cycles: float) -> float:
-    """Return a sample of a wavetable that moves on by ``cycles`` a sample.
+def mip(levels: int, octaves: float) -> float:
+    """Return the mip level for a pitch in octaves over one cycle a sample, with the share of the next level in it.
 
-    The level read is the fullest whose harmonics all stay under half the rate, faded into the next as the pitch rises,
-    so that no harmonic appears or goes at once.
+    Level k holds ``2**(levels - 1 - k)`` harmonics. The whole part is the fullest level whose harmonics all stay under
+    half the rate; the rest fades into the next as the pitch rises, so that no harmonic appears or goes at once.
     """
-    harmonics = 2.0 ** (table.shape[0] - 1)
-    full = math.log2(max(2.0 * harmonics * cycles, 1e-6))
-    level = max(math.ceil(full), 0)
-    share = min(max(full - (level - 1), 0.0), 1.0)
-    if level >= table.shape[0]:
+    return max(levels + 1.0 + octaves, 0.0)
+
+
+@inline_kernel
+def wavetable(table: Floats, position: float, phase: float, level: float) -> float:
+    """Return a sample of a wavetable at a level that :func:`mip` gave."""
+    whole = int(level)
+    share = level - whole
+    if whole >= table.shape[0]:
         return 0.0
-    y = 0.0
-    if share < 1.0:
-        y = (1.0 - share) * _frame_mix(table[level], position, phase)
-    if share > 0.0 and level + 1 < table.shape[0]:
-        y += share * _frame_mix(table[level + 1], position, phase)
+    y = _frame_mix(table[whole], position, phase)
+    if share == 0.0:
+        return y
+    if whole + 1 >= table.shape[0]:
+        return (1.0 - share) * y
+    return y + share * (_frame_mix(table[whole + 1], position, phase) - y)
+
+
+@inline_kernel
+def tone(table: Floats, pulsed: bool, position: float, phase: float, width: float, level: float) -> float:
+    """Return a sample of an oscillator; a pulsed table is itself less itself a pulse width later.
+
+    A 1/h series taken twice so makes a pulse; scaled to be as loud at every width as a plain 1/h series of sines.
+    """
+    y = wavetable(table, position, phase, level)
+    if pulsed:
+        later = phase + width
+        y = (y - wavetable(table, position, later - math.floor(later), level)) / math.sqrt(
+            12.0 * width * (1.0 - width) + 0.2
+        )
     return y

@@ -1,4 +1,4 @@
-"""From lanes to sound: oscillator, filter, amplifier, for every voice, at the trace's own rate."""
+"""From lanes to sound: tones, fold, drive, filters, amplifier, for every voice, then the sends and the limiter."""
 
 import math
 import os
@@ -16,21 +16,22 @@ from jorvik.core.engine.run import Run, never
 from jorvik.core.kernels import Floats, kernel
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.patch import Patch
+from jorvik.core.randomness import note_random, stream
+from jorvik.core.voice.effects import SENDS, effects
+from jorvik.core.voice.filters import FILTER_STATES, RESPONSES, Filters, filter_block
 from jorvik.core.voice.limiter import limit
-from jorvik.core.voice.oscillator import wavetable
-from jorvik.core.wavetables import mip_levels
-
-HEARD: Final = ("pitch", "osc1_level", "wavetable_position", "cutoff", "resonance", "amplitude", "pan")
-"""The destinations that the voice sounds, in the order of the rows that it reads."""
+from jorvik.core.voice.shaping import FACTOR, SHAPE_STATES, decimate, decimator, shape
+from jorvik.core.voice.tones import PHASE2, ROWS, TONE_STATES, Generators, make_tones
+from jorvik.core.wavetables import PULSED
 
 GATE_RAMP_S: Final = 0.003
 """Rise and fall of an amplifier that nothing moves, so that the gate alone does not click."""
 
-_PITCH, _LEVEL, _POSITION, _CUTOFF, _RESONANCE, _AMPLITUDE, _PAN, _KEY, _OPEN = range(len(HEARD) + 2)
-_KEY60_HZ = 440.0 * 2.0 ** (-9.0 / 12.0)
-_BLOCK = 4096
-_PHASE, _S1, _S2, _S3, _S4, _LAST_CUTOFF, _LAST_RESONANCE, _G, _K = range(9)
-_RESPONSES = ("low", "high", "band", "notch")
+_AMPLITUDE, _OPEN, _PAN = ROWS["amplitude"], ROWS["open"], ROWS["pan"]
+_BLOCK: Final = 1024
+"""Samples at a time: few enough that all lanes of a block stay near the processor."""
+_FINE: Final = ("fold", "drive", "fm_index")
+"""Where one of these is at work, the tones are made at a multiple of the rate."""
 
 
 @dataclass(frozen=True)
@@ -45,36 +46,17 @@ class Sound:
 
 
 @kernel
-def _sound(lanes: Floats, table: Floats, s: Floats, response: int, steep: bool, rate: float, out: Floats) -> None:
-    """Add one voice's block to ``out`` (frames, 2); ``s`` carries phase and filter from block to block."""
-    for n in range(lanes.shape[1]):
-        hz = _KEY60_HZ * math.exp2(lanes[_KEY, n] + lanes[_PITCH, n] / 12.0)
-        cycles = hz / rate
-        y = wavetable(table, lanes[_POSITION, n], s[_PHASE], cycles) * lanes[_LEVEL, n]
-        s[_PHASE] += cycles
-        s[_PHASE] -= math.floor(s[_PHASE])
-        if lanes[_CUTOFF, n] != s[_LAST_CUTOFF] or lanes[_RESONANCE, n] != s[_LAST_RESONANCE]:
-            s[_LAST_CUTOFF], s[_LAST_RESONANCE] = lanes[_CUTOFF, n], lanes[_RESONANCE, n]
-            s[_G] = math.tan(math.pi * min(s[_LAST_CUTOFF] / rate, 0.49))
-            s[_K] = 2.0 * 128.0 ** (-s[_LAST_RESONANCE])
-        g, k = s[_G], s[_K]
-        for stage in range(2 if steep else 1):
-            a, b = _S1 + 2 * stage, _S2 + 2 * stage
-            v1 = (s[a] + g * (y - s[b])) / (1.0 + g * (g + k))
-            v2 = s[b] + g * v1
-            s[a], s[b] = 2.0 * v1 - s[a], 2.0 * v2 - s[b]
-            if response == 0:
-                y = v2
-            elif response == 1:
-                y = y - k * v1 - v2
-            elif response == 2:
-                y = k * v1
-            else:
-                y = y - k * v1
-        y *= lanes[_AMPLITUDE, n] * lanes[_OPEN, n]
-        angle = 0.25 * math.pi * (1.0 + lanes[_PAN, n])
-        out[n, 0] += y * math.cos(angle) * math.sqrt(2.0)
-        out[n, 1] += y * math.sin(angle) * math.sqrt(2.0)
+def _place(lanes: Floats, channels: Floats, out: Floats) -> None:
+    """Add a voice's channels to ``out`` (2, frames) through the amplifier and the pan."""
+    pan, left, right = math.nan, 0.0, 0.0
+    for n in range(channels.shape[1]):
+        if lanes[_PAN, n] != pan:
+            pan = lanes[_PAN, n]
+            angle = 0.25 * math.pi * (1.0 + pan)
+            left, right = math.cos(angle) * math.sqrt(2.0), math.sin(angle) * math.sqrt(2.0)
+        gain = lanes[_AMPLITUDE, n] * lanes[_OPEN, n]
+        out[0, n] += channels[0, n] * gain * left
+        out[1, n] += channels[-1, n] * gain * right
 
 
 def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never) -> Sound:
@@ -82,47 +64,152 @@ def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool]
 
     Voices are independent and run on as many cores as there are, no more of them in memory at a time than that.
     """
-    total = np.zeros((run_length(patch, rate), 2))
+    length = run_length(patch, rate)
+    used = [name for name in SENDS if _at_work(patch, name)]
+    total = {name: np.zeros((length, 2)) for name in ("dry", *used)}
     count, cores = len(voices(patch, rate)), os.cpu_count() or 1
-    work = partial(_voice, patch, rate, cancelled)
+    work = partial(_voice, patch, rate, used, cancelled)
     with ThreadPoolExecutor(cores) as pool:
         for first in range(0, count, cores):
-            for samples in pool.map(work, range(first, min(first + cores, count))):
-                total += samples
-    limited = limit(total, rate)
+            for made in pool.map(work, range(first, min(first + cores, count))):
+                for name, samples in made.items():
+                    total[name] += samples
+    dry = total.pop("dry")
+    if total:
+        dry += effects(total, patch.voice.effects, patch.performance.tempo, rate)
+    limited = limit(dry, rate)
     return Sound(limited.samples, rate, limited.taken_db)
 
 
-def _voice(patch: Patch, rate: int, cancelled: Callable[[], bool], number: int) -> Floats:
-    """Return one voice's sound."""
+def _at_work(patch: Patch, name: str) -> bool:
+    """Tell whether a destination that is off at 0 can be anything else in this patch."""
+    return patch.base(VOICE[name]) != 0.0 or any(route.destination == name for route in patch.live_routes)
+
+
+def _voice(
+    patch: Patch, rate: int, sends: Sequence[str], cancelled: Callable[[], bool], number: int
+) -> dict[str, Floats]:
+    """Return one voice's sound, and what it sends."""
     run = Run(patch, rate, number)
-    table = mip_levels(patch.voice.oscillators.osc1.table)
-    response = _RESPONSES.index(patch.voice.filter.response)
-    steep = patch.voice.filter.slope == "steep"
-    out = np.zeros((run.length, 2))
-    state = np.zeros(_K + 1)
-    state[_PHASE] = patch.voice.oscillators.osc1.phase % 1.0
+    voice = _Voice(run)
+    made = {name: np.zeros((run.length, 2)) for name in ("dry", *sends)}
     begin = run.notes[0].on
     edges = sorted({begin, run.length, *range(_BLOCK, run.length, _BLOCK)} - {0})
-    gated = not any(route.destination == "amplitude" for route in patch.live_routes)
     for block in run.blocks(edges, cancelled):
         if block.first < begin:
             continue
-        end = block.first + block.rows.shape[1]
-        lanes = _lanes(run, block.rows)
-        lanes[_OPEN] = _gate(run.notes, block.first, end, rate) if gated else 1.0
-        _sound(lanes, table, state, response, steep, float(rate), out[block.first : end])
-    return out
+        lanes, sound = voice.block(block.first, block.rows)
+        # What a filter delays comes out so much earlier that sound and lanes stay together.
+        first = block.first - voice.delay
+        skip = max(0, begin - first)
+        lanes, sound = lanes[:, skip:], sound[:, skip:]
+        stretch = slice(first + skip, first + skip + sound.shape[1])
+        made["dry"][stretch] = sound.T
+        for name in sends:
+            made[name][stretch] = (sound * lanes[ROWS[name]]).T
+    return made
 
 
-def _lanes(run: Run, rows: Floats) -> Floats:
-    """Return what the voice reads, a row for each of HEARD, then key, then how far the gate is open."""
-    lanes = np.empty((len(HEARD) + 2, rows.shape[1]))
-    for i, name in enumerate(HEARD):
-        moved = run.program.lanes.get(name)
-        lanes[i] = rows[moved.row] if moved else run.patch.base(VOICE[name])
-    lanes[_KEY] = rows[run.program.performance_rows["key"]]
-    return lanes
+class _Voice:
+    """One voice, from block to block."""
+
+    def __init__(self, run: Run) -> None:
+        self.run = run
+        patch = run.patch
+        self.factor = FACTOR if any(_at_work(patch, name) for name in _FINE) else 1
+        self.taps = decimator(self.factor)
+        self.delay = (self.taps.size - 1) // (2 * self.factor)
+        self.of = _generators(patch)
+        self.filters = _filters(patch)
+        stereo = self.of.unison > 1 and _at_work(patch, "stereo_spread")
+        self.channels = 2 if stereo else 1
+        self.tones = np.zeros(TONE_STATES)
+        self._start_phases(patch, run.notes[0])
+        self.shapes = np.zeros((self.channels, SHAPE_STATES))
+        self.filtering = np.zeros((self.channels, FILTER_STATES))
+        self.history = np.zeros((self.channels, self.taps.size - 1))
+        self.waiting = np.zeros((len(ROWS), self.delay))
+        lanes = run.program.lanes
+        self.moved = [(ROWS[name], lanes[name].row) for name in VOICE if name in lanes]
+        self.moved.append((ROWS["key"], run.program.performance_rows["key"]))
+        self.table = np.zeros((len(ROWS), _BLOCK))
+        for name, at in VOICE.items():
+            self.table[ROWS[name]] = patch.base(at)
+        self.gated = not any(route.destination == "amplitude" for route in patch.live_routes)
+
+    def _start_phases(self, patch: Patch, held: Held) -> None:
+        """Set every phase to the fixed one, or to one of the note's own."""
+        oscillators = patch.voice.oscillators
+        for which, places in (("osc1", range(self.of.unison)), ("osc2", (PHASE2,))):
+            settings = getattr(oscillators, which)
+            for u, place in enumerate(places):
+                free = note_random(stream(patch.performance.seed, f"{which} phase {u}"), held.number)
+                self.tones[place] = settings.phase % 1.0 if settings.start == "fixed" else 0.5 * (free + 1.0)
+
+    def block(self, first: int, rows: Floats) -> tuple[Floats, Floats]:
+        """Return the lanes and the sound (2, frames) of a block, both late by ``delay`` samples."""
+        rate, length = float(self.run.rate), rows.shape[1]
+        lanes = self._lanes(rows)
+        lanes[_OPEN] = _gate(self.run.notes, first, first + length, self.run.rate) if self.gated else 1.0
+        fine = np.zeros((self.channels, length * self.factor))
+        make_tones(lanes, self.of, self.tones, first, self.factor, rate, fine)
+        channels = np.zeros((self.channels, length))
+        late = lanes
+        if self.delay:
+            both = np.concatenate([self.waiting, lanes], axis=1)
+            late, self.waiting = np.ascontiguousarray(both[:, :length]), both[:, length:]
+        crossover = self.run.patch.voice.drive.crossover_hz
+        for c in range(self.channels):
+            if self.factor > 1:
+                shape(lanes, self.shapes[c], crossover, self.factor, rate, fine[c])
+                whole = np.concatenate([self.history[c], fine[c]])
+                self.history[c] = whole[whole.size - self.taps.size + 1 :]
+                decimate(whole, self.taps, self.factor, channels[c])
+            else:
+                channels[c] = fine[c]
+            filter_block(late, self.filters, self.filtering[c], rate, channels[c])
+        sound = np.zeros((2, length))
+        _place(late, channels, sound)
+        return late, sound
+
+    def _lanes(self, rows: Floats) -> Floats:
+        """Return what the voice reads, a row for each of ROWS. The table is reused by blocks of the usual length."""
+        length = rows.shape[1]
+        lanes = self.table if length == _BLOCK else np.repeat(self.table[:, :1], length, axis=1)
+        for place, row in self.moved:
+            lanes[place] = rows[row]
+        return lanes
+
+
+def _generators(patch: Patch) -> Generators:
+    of = patch.voice.oscillators
+    return Generators(
+        table1=of.table(of.osc1.table),
+        table2=of.table(of.osc2.table),
+        table_sub=of.table(of.sub.table),
+        pulsed1=of.osc1.table in PULSED,
+        pulsed2=of.osc2.table in PULSED,
+        sub_position=of.sub.position,
+        sub_octaves=float(of.sub.octaves),
+        unison=of.unison,
+        pink=of.noise.colour == "pink",
+        noise_stream=stream(patch.performance.seed, "voice noise"),
+    )
+
+
+def _filters(patch: Patch) -> Filters:
+    """Return the filters; the second is out of the path where it is left as it stands when a patch says nothing."""
+    first, second = patch.voice.filter, patch.voice.filter2
+    names = ("filter2_cutoff", "filter2_resonance", "filter_mix")
+    moved = any(route.destination in names for route in patch.live_routes)
+    said = moved or any(patch.base(VOICE[name]) != VOICE[name].base for name in names) or second.response != "low"
+    return Filters(
+        RESPONSES.index(first.response),
+        first.slope == "steep",
+        RESPONSES.index(second.response),
+        second.slope == "steep",
+        said,
+    )
 
 
 def _gate(notes: Sequence[Held], first: int, end: int, rate: int) -> Floats:

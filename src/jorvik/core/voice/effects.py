@@ -1,0 +1,82 @@
+"""What the sends feed: chorus, delay and reverb, on the sum of all voices."""
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+from scipy.signal import butter, oaconvolve, sosfilt
+
+from jorvik.core.kernels import Floats, kernel
+from jorvik.core.tempo import Tempo
+from jorvik.core.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
+
+SENDS = ("send_delay", "send_chorus", "send_reverb")
+
+
+def effects(sends: Mapping[str, Floats], settings: Effects, tempo: Tempo, rate: int) -> Floats:
+    """Return the sum of what the effects make of their sends, each of shape (frames, 2)."""
+    made = [np.zeros_like(next(iter(sends.values())))] if sends else [np.zeros((0, 2))]
+    if "send_delay" in sends:
+        made.append(delay(sends["send_delay"], settings.delay, tempo, rate))
+    if "send_chorus" in sends:
+        made.append(chorus(sends["send_chorus"], settings.chorus, rate))
+    if "send_reverb" in sends:
+        made.append(reverb(sends["send_reverb"], settings.reverb, rate))
+    return np.asarray(np.sum(made, axis=0))
+
+
+def delay(sound: Floats, settings: DelaySettings, tempo: Tempo, rate: int) -> Floats:
+    """Return the echoes, without the sound itself; each is damped and crosses to the other side."""
+    steps = max(1, round(tempo.seconds(settings.time) * rate))
+    damping = butter(1, min(settings.damp_hz / rate, 0.49), fs=1.0, output="sos")
+    made = np.zeros_like(sound)
+    echo = sound
+    for first in range(steps, sound.shape[0], steps):
+        echo = np.asarray(sosfilt(damping, echo[: sound.shape[0] - first], axis=0))[:, ::-1]
+        made[first:] += echo
+        echo = echo * settings.feedback
+        if settings.feedback ** (first / steps) < 1e-4:
+            break
+    return made
+
+
+@kernel
+def _swung(sound: Floats, side: float, middle: float, depth: float, cycles: float, out: Floats) -> None:
+    """Write one channel read ``middle`` +- ``depth`` samples late, swinging ``cycles`` a sample."""
+    for n in range(out.size):
+        late = middle + depth * math.sin(2.0 * math.pi * (cycles * n + side))
+        place = n - late
+        i = math.floor(place)
+        if i >= 0:
+            share = place - i
+            out[n] += sound[i] + share * (sound[min(i + 1, n)] - sound[i])
+
+
+def chorus(sound: Floats, settings: ChorusSettings, rate: int) -> Floats:
+    """Return two swinging copies for each side, a quarter of a swing apart, without the sound itself."""
+    made = np.zeros_like(sound)
+    depth = settings.depth_ms / 1000.0 * rate / 2.0
+    for channel in range(2):
+        out = np.zeros(sound.shape[0])
+        for side in (0.25 * channel, 0.25 * channel + 0.5):
+            _swung(
+                np.ascontiguousarray(sound[:, channel]), side, depth + 0.012 * rate, depth, settings.rate / rate, out
+            )
+        made[:, channel] = 0.5 * out
+    return made
+
+
+def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
+    """Return the sound in a room made of falling noise: -60 dB after the decay, twice as fast above the damping."""
+    return np.asarray(oaconvolve(sound, room(settings, rate, sound.shape[0]), axes=0))[: sound.shape[0]]
+
+
+def room(settings: ReverbSettings, rate: int, most: int) -> Floats:
+    """Return the answer of the room to an impulse, shape (frames, 2), as loud as the impulse."""
+    frames = max(1, min(most, round(1.2 * settings.decay_s * rate)))
+    noise = np.random.default_rng(5).standard_normal((frames, 2))
+    fall = 10.0 ** (-3.0 * np.arange(frames)[:, None] / (settings.decay_s * rate))
+    low = np.asarray(sosfilt(butter(2, min(settings.damp_hz / rate, 0.49), fs=1.0, output="sos"), noise, axis=0))
+    made = low * fall + (noise - low) * fall**2
+    made *= np.clip(np.arange(frames) / (0.012 * rate), 0.0, 1.0)[:, None]
+    return np.asarray(made / max(float(np.sqrt((made**2).sum(axis=0).mean())), 1e-9))

@@ -1,0 +1,111 @@
+"""Folding and driving, at a multiple of the sample rate, and the way back down."""
+
+import math
+from functools import cache
+from typing import Final
+
+import numpy as np
+from scipy.signal import firwin, kaiserord
+
+from jorvik.core.kernels import Floats, inline_kernel, kernel
+from jorvik.core.voice.tones import ROWS, SINE_PEAK
+
+FACTOR: Final = 4
+"""How many times the sample rate fold, drive and FM are run at."""
+
+FOLD_REACH: Final = 12.0
+"""Quarter turns of the fold's sine that a sine of full level goes through at full fold."""
+
+_FOLD, _DRIVE = ROWS["fold"], ROWS["drive"]
+_LAST_FOLD, _LAST_DRIVE, _LAST_U, _LAST_AREA, _GAIN, _LEVEL, _MIX, _LOW1, _LOW2 = range(9)
+SHAPE_STATES: Final = _LOW2 + 1
+
+
+@inline_kernel
+def fold(x: float, amount: float) -> float:
+    """Return a sample folded: itself at 0, and from 1/8 on a sine of the input, turned through ever further."""
+    if amount <= 0.0:
+        return x
+    turns = 0.5 * math.pi * (1.0 + (FOLD_REACH - 1.0) * amount) / SINE_PEAK
+    return x + min(8.0 * amount, 1.0) * (SINE_PEAK * math.sin(turns * x) - x)
+
+
+@inline_kernel
+def _log_cosh(u: float) -> float:
+    return abs(u) + math.log1p(math.exp(-2.0 * abs(u))) - math.log(2.0)
+
+
+@inline_kernel
+def drive(x: float, gain: float, s: Floats) -> float:
+    """Return tanh(gain x) without its aliases.
+
+    Between two samples the straight line between them is driven and averaged (first-order antiderivative antialiasing,
+    Parker, Zavalishin and Le Bivic, DAFx 2016): log cosh is the antiderivative of tanh.
+    """
+    u = gain * x
+    area = _log_cosh(u)
+    gap = u - s[_LAST_U]
+    y = math.tanh(0.5 * (u + s[_LAST_U])) if abs(gap) < 1e-4 else (area - s[_LAST_AREA]) / gap
+    s[_LAST_U], s[_LAST_AREA] = u, area
+    return y
+
+
+@inline_kernel
+def _set_drive(decibels: float, s: Floats) -> tuple[float, float, float]:
+    """Keep, and return, gain, level and share of the drive: a driven sine of full level stays at full level."""
+    s[_LAST_DRIVE] = decibels
+    s[_GAIN] = 10.0 ** (decibels / 20.0)
+    s[_LEVEL] = SINE_PEAK / math.tanh(s[_GAIN] * SINE_PEAK)
+    s[_MIX] = min(decibels / 3.0, 1.0)
+    return s[_GAIN], s[_LEVEL], s[_MIX]
+
+
+@kernel
+def shape(lanes: Floats, s: Floats, crossover_hz: float, factor: int, rate: float, tones: Floats) -> None:
+    """Fold and drive one channel of tones in place; what lies under the crossover passes by the drive.
+
+    Depths go straight from one sample's to the next one's. The drive fades in over its first 3 dB, so that 0 dB is
+    the tone itself.
+    """
+    g = math.tan(math.pi * min(crossover_hz / (rate * factor), 0.49))
+    split = 1.0 / (1.0 + g * (g + 2.0))
+    for n in range(lanes.shape[1]):
+        folded, driven = lanes[_FOLD, n], lanes[_DRIVE, n]
+        gain, level, mix = s[_GAIN], s[_LEVEL], s[_MIX]
+        new_gain, new_level, new_mix = gain, level, mix
+        if driven != s[_LAST_DRIVE]:
+            new_gain, new_level, new_mix = _set_drive(driven, s)
+        for k in range(factor):
+            at = (k + 1) / factor
+            place = n * factor + k
+            x = tones[place]
+            if folded > 0.0 or s[_LAST_FOLD] > 0.0:
+                x = fold(x, s[_LAST_FOLD] + (folded - s[_LAST_FOLD]) * at)
+            if mix > 0.0 or new_mix > 0.0:
+                high = x
+                if crossover_hz > 0.0:
+                    v1 = split * (s[_LOW1] + g * (x - s[_LOW2]))
+                    v2 = s[_LOW2] + g * v1
+                    s[_LOW1], s[_LOW2] = 2.0 * v1 - s[_LOW1], 2.0 * v2 - s[_LOW2]
+                    high = x - 2.0 * v1 - v2
+                y = (level + (new_level - level) * at) * drive(high, gain + (new_gain - gain) * at, s)
+                x += (mix + (new_mix - mix) * at) * (y - high)
+            tones[place] = x
+        s[_LAST_FOLD] = folded
+
+
+@cache
+def decimator(factor: int) -> Floats:
+    """Return the taps of the low-pass that leads back to the sample rate: flat to 0.42 of it, 90 dB down from 0.58."""
+    if factor == 1:
+        return np.ones(1)
+    count, beta = kaiserord(90.0, 0.16 / (0.5 * factor))
+    count = 2 * factor * math.ceil(count / (2 * factor)) + 1
+    return np.asarray(firwin(count, 0.5, window=("kaiser", beta), fs=float(factor)))
+
+
+@kernel
+def decimate(tones: Floats, taps: Floats, factor: int, out: Floats) -> None:
+    """Filter and thin one channel; ``tones`` begins with the ``taps.size - 1`` samples before the block."""
+    for n in range(out.size):
+        out[n] = np.dot(taps, tones[n * factor : n * factor + taps.size])
