@@ -16,7 +16,7 @@ from jorvik.core.schema import patch_schema
 from jorvik.core.values import parse_value
 from jorvik.core.voice.render import render
 from jorvik.formats.table import arrays, csv_lines
-from jorvik.formats.wav import wav_bytes
+from jorvik.formats.wav import SUBTYPES, wav_bytes
 
 BAD_INPUT = 2
 
@@ -50,6 +50,8 @@ def _parser() -> argparse.ArgumentParser:
     render = commands.add_parser("render", help="the sound, as a 24-bit stereo WAV")
     render.set_defaults(run=_render)
     render.add_argument("--out", type=Path, required=True, help="FILE.wav")
+    render.add_argument("--depth", choices=list(SUBTYPES), default="24", help="bits: 16, 24 or 32f (float)")
+    render.add_argument("--mono", action="store_true", help="one channel, the mean of both")
 
     for command in (trace, render):
         command.add_argument("patch", type=Path, metavar="PATCH", help="a patch file; - for standard input")
@@ -112,7 +114,7 @@ def _render(args: argparse.Namespace) -> None:
     if args.out.suffix.lower() != ".wav":
         raise Problem("--out", f'"{args.out}"', "a file that ends in .wav")
     sound = render(_patch(args), _rate(args))
-    args.out.write_bytes(wav_bytes(sound))
+    args.out.write_bytes(wav_bytes(sound, args.depth, args.mono))
     if sound.limited_db > 0.0:
         print(f"The limiter took {sound.limited_db:.1f} dB.", file=sys.stderr)
 

@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,7 +26,7 @@ def key_of(hz: float) -> float:
     return 69 + 12 * math.log2(hz / 440)
 
 
-def sound(base: Json | None = None, hz: float = 440.0, length: float = 1.2, **rest: object) -> Floats:
+def sound(base: Json | None = None, hz: float = 440.0, length: float = 1.2, **rest: Any) -> Floats:
     """The left channel of an open voice at a frequency."""
     voice = {"base": {**OPEN, **(base or {})}, **rest}
     return render(patch(performance=note(length, 0.0, key=key_of(hz)), voice=voice)).samples[:, 0]
@@ -85,7 +86,7 @@ class Tones(unittest.TestCase):
         for index in (0.5, 2.0, 5.0):
             found = levels(sound({"fm_index": index, "fm_ratio": 0.125}, 4000.0))
             for n in range(-3, 4):
-                wanted = 0.3 * math.sqrt(2) * abs(special.jv(n, index))
+                wanted = 0.3 * math.sqrt(2) * abs(float(special.jv(n, index)))
                 self.assertAlmostEqual(peak(found, 4000 + 500 * n), wanted, delta=0.005, msg=f"{index} {n}")
 
     def test_a_detuned_pair_beats_at_its_difference(self) -> None:

@@ -5,7 +5,7 @@ from typing import Any
 
 import anyio.to_thread
 from fastapi import APIRouter, Request
-from fastapi.responses import Response, StreamingResponse
+from fastapi.responses import StreamingResponse
 
 from jorvik.core.engine.run import Run
 from jorvik.core.patch import Patch, check_patch, parse_patch
@@ -13,9 +13,7 @@ from jorvik.core.problems import Problem, shown
 from jorvik.core.schema import Catalogue, catalogue, patch_schema
 from jorvik.core.tempo import Tempo
 from jorvik.core.values import UNITS, parse_value
-from jorvik.core.voice.render import render
 from jorvik.formats.table import csv_lines
-from jorvik.formats.wav import wav_bytes
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
 from jorvik.web.sheet import sheet
 from jorvik.web.work import computed
@@ -71,18 +69,6 @@ async def post_sheet(request: Request, wish: SheetWish) -> Sheet:
 
     def work(cancelled: Callable[[], bool]) -> Sheet:
         return sheet(_played(wish), wish.rate, wish.columns, wish.velocities, cancelled)
-
-    return await computed(request, work)
-
-
-@router.post("/sound", response_class=Response)
-async def post_sound(request: Request, wish: Play) -> Response:
-    """Return the sound of a patch as a 24-bit stereo WAV; a header says what the limiter took."""
-
-    def work(cancelled: Callable[[], bool]) -> Response:
-        sound = render(_played(wish), wish.rate, cancelled)
-        headers = {"X-Limited-dB": f"{sound.limited_db:.2f}"}
-        return Response(wav_bytes(sound), media_type="audio/wav", headers=headers)
 
     return await computed(request, work)
 

@@ -5,8 +5,10 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from jorvik.core.limits import DEFAULT_RATE
+from jorvik.core.limits import DEFAULT_RATE, MAX_SECONDS
+from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Mark
+from jorvik.formats.wav import Depth
 
 Document = dict[str, Any]
 
@@ -87,6 +89,69 @@ class Play(Form):
     document: Document
     velocity: float | None = None
     rate: int = DEFAULT_RATE
+
+
+class SoundWish(Play):
+    """A patch to be rendered into a file of a kind."""
+
+    depth: Depth = "24"
+    mono: bool = False
+
+
+class VoltageWish(Play):
+    """A signal or a lane to be written as control voltage."""
+
+    name: str
+    """``signal.<id>`` or ``lane.<name>``."""
+    depth: Depth = "32f"
+    volts: Annotated[float, Field(gt=0, le=10)] = 5.0
+    """Volts of a normalised 1.0; pitch is always 1 V per octave."""
+
+
+class LookWish(Play):
+    """A patch whose sound is looked at, at a moment."""
+
+    at_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)] = 0.0
+    columns: Annotated[int, Field(ge=1, le=2000)] = 360
+
+
+class SoundView(Form):
+    """A look inside a sound. Rows are base64 of little-endian float32, the spectrogram of bytes, low rows first."""
+
+    seconds: float
+    levels: Levels
+    limited_db: float
+    least: str
+    greatest: str
+    spectrogram: str
+    rows: int
+    columns: int
+    low_hz: float
+    high_hz: float
+    floor_db: float
+    bands: list[str]
+    unsteadiness_db: list[float]
+    spectrum_hz: str
+    spectrum_db: str
+    partials: list[Partial]
+    sharpness_hz: float
+
+
+class CyclesWish(Form):
+    """A WAV file, base64, and the length of its frames where it is known."""
+
+    data: str
+    frame_length: int | None = None
+
+
+class CyclesRead(Form):
+    """Cycles for a table of the patch's own."""
+
+    cycles: str
+    frames: int
+    frame_length: int
+    frames_in_file: int
+    remark: str
 
 
 class SheetWish(Play):

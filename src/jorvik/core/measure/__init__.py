@@ -1,0 +1,1 @@
+"""Figures: of lanes and signals over a note, and of the sound."""

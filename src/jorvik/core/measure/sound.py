@@ -1,0 +1,210 @@
+"""Figures of a sound: levels, loudness, harmonics at a moment, and what moves in which part of the spectrum."""
+
+import math
+import warnings
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Final
+
+import numpy as np
+import pyloudnorm  # type: ignore[import-untyped]
+from scipy.signal import resample_poly
+from scipy.signal.windows import blackmanharris
+
+from jorvik.core.kernels import Floats
+
+SILENCE_DB: Final = -120.0
+"""What is quieter is said to be as quiet as this."""
+
+BANDS: Final = ((20.0, 200.0), (200.0, 2_000.0), (2_000.0, 20_000.0))
+"""Low, middle and high, in hertz."""
+
+WINDOW_S: Final = 0.17
+"""How much sound is looked at for a spectrum: partials 24 Hz apart can be told apart."""
+
+PARTIALS: Final = 32
+
+
+def decibels(amplitude: float) -> float:
+    """Return an amplitude in dB, not under SILENCE_DB."""
+    return max(20.0 * math.log10(amplitude), SILENCE_DB) if amplitude > 0.0 else SILENCE_DB
+
+
+@dataclass(frozen=True)
+class Levels:
+    """How loud a sound is, by every usual figure."""
+
+    peak_db: float
+    """Highest sample, dBFS."""
+    true_peak_db: float
+    """Highest point between samples, at four times the rate (ITU-R BS.1770, annex 2), dBTP."""
+    loudness_lufs: float
+    """Integrated loudness, ITU-R BS.1770-4."""
+    rms_db: float
+    crest_db: float
+    """Peak over rms."""
+    dc: float
+    """Mean, as a share of full scale, of the side where it is greater."""
+
+
+def levels(samples: Floats, rate: int) -> Levels:
+    """Return the levels of a sound of shape (frames, 2).
+
+    >>> t = np.arange(48_000) / 48_000
+    >>> tone = np.stack([np.sin(2 * np.pi * 997 * t)] * 2, axis=1)
+    >>> round(levels(tone, 48_000).crest_db, 2)
+    3.01
+    """
+    if samples.size == 0:
+        return Levels(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, 0.0, 0.0)
+    peak = float(np.abs(samples).max())
+    fine = float(np.abs(resample_poly(samples, 4, 1, axis=0)).max()) if peak > 0.0 else 0.0
+    rms = float(np.sqrt((samples**2).mean()))
+    means = samples.mean(axis=0)
+    return Levels(
+        peak_db=decibels(peak),
+        true_peak_db=decibels(max(fine, peak)),
+        loudness_lufs=loudness(samples, rate),
+        rms_db=decibels(rms),
+        crest_db=decibels(peak) - decibels(rms),
+        dc=float(means[np.abs(means).argmax()]),
+    )
+
+
+def loudness(samples: Floats, rate: int) -> float:
+    """Return integrated loudness in LUFS (ITU-R BS.1770-4); a sound under 0.4 s is one block as long as itself."""
+    seconds = samples.shape[0] / rate
+    if seconds < 0.02 or not samples.any():
+        return SILENCE_DB
+    meter = pyloudnorm.Meter(rate, block_size=min(0.4, 0.99 * seconds))
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        found = float(meter.integrated_loudness(samples))
+    return found if math.isfinite(found) else SILENCE_DB
+
+
+@dataclass(frozen=True)
+class Partial:
+    """A harmonic of the note as it sounds at a moment."""
+
+    number: int
+    hz: float
+    key: float
+    """MIDI note number, with its fraction."""
+    db: float
+    """Level of a sine as loud as this, dBFS."""
+
+
+def spectrum_at(samples: Floats, rate: int, at_s: float) -> tuple[Floats, Floats]:
+    """Return frequencies and the amplitudes of the sines that sound around a moment, for sound of shape (frames, 2)."""
+    size = max(256, round(WINDOW_S * rate))
+    first = min(max(0, round(at_s * rate) - size // 2), max(0, samples.shape[0] - size))
+    mono = samples[first : first + size].mean(axis=1)
+    window = blackmanharris(size, sym=False)
+    held = np.zeros(size)
+    held[: mono.size] = mono
+    found = np.abs(np.fft.rfft(held * window, 4 * size)) * 2.0 / window.sum()
+    return np.asarray(np.fft.rfftfreq(4 * size, 1.0 / rate)), found
+
+
+def partials(frequencies: Floats, amplitudes: Floats, fundamental_hz: float, rate: int) -> list[Partial]:
+    """Return the harmonics 1 to 32 of a fundamental, each where the spectrum is highest near its place."""
+    found = []
+    spacing = float(frequencies[1])
+    for number in range(1, PARTIALS + 1):
+        hz = number * fundamental_hz
+        reach = max(0.03 * fundamental_hz, 2.0 * spacing)
+        if hz + reach >= rate / 2.0:
+            break
+        near = slice(int((hz - reach) / spacing), int((hz + reach) / spacing) + 2)
+        at = near.start + int(amplitudes[near].argmax())
+        hz = spacing * (at + _summit(amplitudes, at))
+        key = 69.0 + 12.0 * math.log2(hz / 440.0)
+        found.append(Partial(number, hz, key, decibels(float(amplitudes[at]))))
+    return found
+
+
+def _summit(amplitudes: Floats, at: int) -> float:
+    """Return how far, in bins, the top of a parabola through a bin and its neighbours in dB lies from it."""
+    if not 0 < at < amplitudes.size - 1:
+        return 0.0
+    a, b, c = (decibels(float(amplitudes[i])) for i in (at - 1, at, at + 1))
+    bow = a - 2.0 * b + c
+    return float(np.clip(0.5 * (a - c) / bow, -0.5, 0.5)) if bow < 0.0 else 0.0
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A spectrogram: levels in dB, shape (rows, columns), rows from low to high, even in pitch."""
+
+    low_hz: float
+    high_hz: float
+    db: Floats
+
+
+def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
+    """Return the spectrum over time, in so many columns of equal length and rows even in pitch."""
+    size = 4096
+    low_hz, high_hz = 30.0, min(18_000.0, 0.45 * rate)
+    mono = np.pad(samples.mean(axis=1), size // 2)
+    window = blackmanharris(size, sym=False)
+    centres = (np.arange(columns) + 0.5) * samples.shape[0] / columns
+    edges = np.geomspace(low_hz, high_hz, rows + 1) * size / rate
+    picture = np.empty((rows, columns))
+    for column, centre in enumerate(centres):
+        size_of = np.abs(np.fft.rfft(mono[int(centre) : int(centre) + size] * window)) * 2.0 / window.sum()
+        for row in range(rows):
+            a, b = int(edges[row]), max(math.ceil(edges[row + 1]), int(edges[row]) + 1)
+            picture[row, column] = size_of[a:b].max()
+    return Picture(low_hz, high_hz, 20.0 * np.log10(np.maximum(picture, 10.0 ** (SILENCE_DB / 20.0))))
+
+
+def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
+    """Return the level of each of BANDS over time, in dBFS of a sine, shape (3, columns)."""
+    size = 4096
+    mono = np.pad(samples.mean(axis=1), size // 2)
+    window = blackmanharris(size, sym=False)
+    scale = 2.0 / float((window**2).sum() * size / 2.0)
+    f = np.fft.rfftfreq(size, 1.0 / rate)
+    chosen = [(f >= low) & (f < high) for low, high in BANDS]
+    found = np.empty((len(BANDS), columns))
+    for column in range(columns):
+        first = int((column + 0.5) * samples.shape[0] / columns)
+        power = np.abs(np.fft.rfft(mono[first : first + size] * window)) ** 2 * scale
+        for row, within in enumerate(chosen):
+            found[row, column] = decibels(math.sqrt(2.0 * power[within].sum() / 2.0))
+    return found
+
+
+def unsteadiness(band: Floats, quietest_db: float = -70.0) -> float:
+    """Return how much a band's level moves while it sounds: the standard deviation of its dB."""
+    sounding = band[band > max(quietest_db, float(band.max()) - 40.0)]
+    return float(sounding.std()) if sounding.size else 0.0
+
+
+def sharpness(samples: Floats, rate: int) -> float:
+    """Return the middle of the spectrum's power (its centroid), in hertz, over the loudest half second."""
+    size = min(samples.shape[0], rate // 2)
+    if size < 16:
+        return 0.0
+    power = np.cumsum(np.concatenate([[0.0], (samples**2).mean(axis=1)]))
+    first = int((power[size:] - power[:-size]).argmax())
+    spectrum = np.abs(np.fft.rfft(samples[first : first + size].mean(axis=1) * np.hanning(size))) ** 2
+    total = float(spectrum.sum())
+    return float((np.fft.rfftfreq(size, 1.0 / rate) * spectrum).sum() / total) if total > 0.0 else 0.0
+
+
+def thinned(hz: Floats, amplitudes: Floats, points: int) -> tuple[Floats, Floats]:
+    """Return a spectrum as points even in pitch from 20 Hz up, in dB; of the bins of each the highest is kept."""
+    edges = np.geomspace(20.0, min(20_000.0, float(hz[-1])), points + 1)
+    places = np.searchsorted(hz, edges)
+    highest = [float(amplitudes[a : max(b, a + 1)].max()) for a, b in pairwise(places)]
+    return np.sqrt(edges[:-1] * edges[1:]), np.array([decibels(value) for value in highest])
+
+
+def fundamental(hz: Floats, amplitudes: Floats, expected: float) -> float:
+    """Return the strongest frequency within a semitone of the expected one, or that one where none stands out."""
+    near = (hz > expected / 2 ** (1 / 12)) & (hz < expected * 2 ** (1 / 12))
+    if not near.any() or amplitudes[near].max() < 0.01 * amplitudes.max():
+        return expected
+    return float(hz[near][amplitudes[near].argmax()])

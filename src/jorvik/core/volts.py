@@ -1,0 +1,24 @@
+"""Signals as control voltage."""
+
+from typing import Final
+
+import numpy as np
+
+from jorvik.core.destinations import UNBOUNDED, Destination
+from jorvik.core.kernels import Floats
+
+KEY60_HZ: Final = 440.0 * 2.0 ** (-9.0 / 12.0)
+"""What stands at 0 V where 1 V is an octave."""
+
+
+def lane_volts(values: Floats, at: Destination, volts: float) -> Floats:
+    """Return a lane in volts: pitches at 1 V an octave, the rest so that the greater end of its range is ``volts``.
+
+    A pitch is counted from the key, a frequency from key 60. What has no range stands at ``volts`` for 1.
+    """
+    if at.unit in ("st", "oct"):
+        return values / (12.0 if at.unit == "st" else 1.0)
+    if at.unit == "Hz":
+        return np.asarray(np.log2(np.maximum(values, 1e-6) / KEY60_HZ))
+    most = max(abs(at.low), abs(at.high))
+    return values * (volts if most >= UNBOUNDED else volts / most)

@@ -1,0 +1,39 @@
+"""Sounds made lately: playing, looking and measuring ask for the same one again and again."""
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Final
+
+from jorvik.core.patch import check_patch
+from jorvik.core.voice.render import Sound, render
+from jorvik.web.forms import Play
+
+MOST_BYTES: Final = 120_000_000
+"""Of sounds that are kept; the ones longest not asked for go first."""
+
+
+class Rendered:
+    """The sounds of the last patches, by what they were made from."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[str, Sound] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def sound(self, wish: Play, cancelled: Callable[[], bool]) -> Sound:
+        """Return the sound of a patch, made now or before."""
+        about = {k: v for k, v in wish.document.items() if k not in ("name", "notes", "tags")}
+        text = json.dumps([about, wish.velocity, wish.rate], separators=(",", ":"))
+        key = hashlib.sha256(text.encode()).hexdigest()
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
+        sound = render(check_patch(wish.document).with_note(velocity=wish.velocity), wish.rate, cancelled)
+        with self._lock:
+            self._kept[key] = sound
+            while len(self._kept) > 1 and sum(s.samples.nbytes for s in self._kept.values()) > MOST_BYTES:
+                self._kept.popitem(last=False)
+        return sound

@@ -1,0 +1,147 @@
+"""Requests about sound: to hear it, to look inside it, to write it to a file, and to read cycles from one."""
+
+import base64
+import binascii
+from collections.abc import Callable
+
+import numpy as np
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from jorvik.core.engine.run import trace
+from jorvik.core.kernels import Floats
+from jorvik.core.measure.sound import (
+    SILENCE_DB,
+    band_levels,
+    fundamental,
+    levels,
+    partials,
+    sharpness,
+    spectrogram,
+    spectrum_at,
+    thinned,
+    unsteadiness,
+)
+from jorvik.core.patch import check_patch
+from jorvik.core.problems import Problem, shown
+from jorvik.core.voice.render import Sound
+from jorvik.core.voice.tones import KEY60_HZ
+from jorvik.core.voice_settings import packed_cycles
+from jorvik.core.volts import lane_volts
+from jorvik.formats.wav import CAUTION, RATES, read_cycles, voltage_bytes, wav_bytes
+from jorvik.web.forms import CyclesRead, CyclesWish, LookWish, SoundView, SoundWish, VoltageWish
+from jorvik.web.rendered import Rendered
+from jorvik.web.sheet import packed
+from jorvik.web.work import computed
+
+router = APIRouter()
+_rendered = Rendered()
+_ROWS = 108
+_CURVE = 400
+
+
+@router.post("/sound", response_class=Response)
+async def post_sound(request: Request, wish: SoundWish) -> Response:
+    """Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how sharp."""
+    if wish.rate not in RATES:
+        raise Problem("rate", f"{wish.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
+
+    def work(cancelled: Callable[[], bool]) -> Response:
+        sound = _rendered.sound(wish, cancelled)
+        found = levels(sound.samples, sound.rate)
+        headers = {
+            "X-Limited-dB": f"{sound.limited_db:.2f}",
+            "X-Loudness-LUFS": f"{found.loudness_lufs:.2f}",
+            "X-Peak-dB": f"{found.peak_db:.2f}",
+            "X-Sharpness-Hz": f"{sharpness(sound.samples, sound.rate):.0f}",
+        }
+        return Response(wav_bytes(sound, wish.depth, wish.mono), media_type="audio/wav", headers=headers)
+
+    return await computed(request, work)
+
+
+@router.post("/look")
+async def post_look(request: Request, wish: LookWish) -> SoundView:
+    """Return a look inside the sound of a patch: levels, spectrogram, bands, and the harmonics at a moment."""
+
+    def work(cancelled: Callable[[], bool]) -> SoundView:
+        return look(_rendered.sound(wish, cancelled), wish)
+
+    return await computed(request, work)
+
+
+@router.post("/voltage.wav", response_class=Response)
+async def post_voltage(request: Request, wish: VoltageWish) -> Response:
+    """Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution."""
+
+    def work(cancelled: Callable[[], bool]) -> Response:
+        patch = check_patch(wish.document).with_note(velocity=wish.velocity)
+        made = trace(patch, wish.rate, cancelled=cancelled)
+        kind, _, name = wish.name.partition(".")
+        if kind == "signal" and name in made.signals:
+            volts = made.signals[name] * wish.volts
+        elif kind == "lane" and name in made.lanes:
+            volts = lane_volts(made.lanes[name].value, made.lanes[name].lane.destination, wish.volts)
+        else:
+            known = [f"signal.{n}" for n in made.signals] + [f"lane.{n}" for n in made.lanes]
+            raise Problem("name", shown(wish.name), f"one of {', '.join(known)}"[:300])
+        data, (least, greatest) = voltage_bytes(volts, wish.rate, wish.name, wish.depth)
+        headers = {"X-Least-V": f"{least:.4g}", "X-Greatest-V": f"{greatest:.4g}", "X-Caution": CAUTION}
+        return Response(data, media_type="audio/wav", headers=headers)
+
+    return await computed(request, work)
+
+
+@router.post("/cycles")
+def post_cycles(wish: CyclesWish) -> CyclesRead:
+    """Return the cycles in a WAV file, ready to be a table of the patch's own."""
+    try:
+        data = base64.b64decode(wish.data, validate=True)
+    except (binascii.Error, ValueError):
+        raise Problem("data", "no base64", "a WAV file in base64") from None
+    read = read_cycles(data, wish.frame_length)
+    return CyclesRead(
+        cycles=packed_cycles(read.cycles),
+        frames=read.cycles.shape[0],
+        frame_length=read.frame_length,
+        frames_in_file=read.frames_in_file,
+        remark=read.remark,
+    )
+
+
+def look(sound: Sound, wish: LookWish) -> SoundView:
+    """Return everything that the sound view shows."""
+    samples, rate = sound.samples, sound.rate
+    columns = max(1, min(wish.columns, samples.shape[0]))
+    edges = (np.arange(columns) * (samples.shape[0] / columns)).astype(np.int64)
+    mono = samples.mean(axis=1) if samples.size else np.zeros(1)
+    picture = spectrogram(samples, rate, columns, _ROWS)
+    bands = band_levels(samples, rate, columns)
+    hz, amplitudes = spectrum_at(samples, rate, wish.at_s)
+    curve_hz, curve = thinned(hz, amplitudes, _CURVE)
+    played = check_patch(wish.document).performance.notes[0].key
+    note_hz = fundamental(hz, amplitudes, KEY60_HZ * 2.0 ** ((played - 60.0) / 12.0))
+    return SoundView(
+        seconds=samples.shape[0] / rate,
+        levels=levels(samples, rate),
+        limited_db=sound.limited_db,
+        least=packed(np.minimum.reduceat(mono, edges)),
+        greatest=packed(np.maximum.reduceat(mono, edges)),
+        spectrogram=base64.b64encode(_shades(picture.db).tobytes()).decode(),
+        rows=_ROWS,
+        columns=columns,
+        low_hz=picture.low_hz,
+        high_hz=picture.high_hz,
+        floor_db=SILENCE_DB,
+        bands=[packed(band) for band in bands],
+        unsteadiness_db=[unsteadiness(band) for band in bands],
+        spectrum_hz=packed(curve_hz),
+        spectrum_db=packed(curve),
+        partials=partials(hz, amplitudes, note_hz, rate),
+        sharpness_hz=sharpness(samples, rate),
+    )
+
+
+def _shades(db: Floats) -> "np.ndarray[tuple[int, ...], np.dtype[np.uint8]]":
+    """Return levels as bytes: 0 at -100 dB, 255 at 0 dB."""
+    return np.clip((db + 100.0) * 2.55, 0.0, 255.0).astype(np.uint8)
