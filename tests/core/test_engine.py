@@ -130,6 +130,18 @@ class Cutting(unittest.TestCase):
                 self.assertEqual(reduced.least[row, i], part.min())
                 self.assertEqual(reduced.greatest[row, i], part.max())
 
+    def test_a_window_is_a_part_of_the_whole(self) -> None:
+        of = patch([{"id": "l", "kind": "lfo", "rate": 300}], performance=note(0.5, 0.1))
+        y = trace(of).signals["l"]
+        for first, last in ((0, 100), (777, 20_001), (20_000, 28_800)):
+            run = Run(of)
+            reduced = reduce_run(run, 50, window=(first, last))
+            row = run.program.module_rows["l"]
+            self.assertEqual(int(reduced.starts[0]), first)
+            self.assertEqual(reduced.first[row, 0], y[first])
+            self.assertEqual(reduced.greatest[row].max(), y[first:last].max())
+            self.assertEqual(reduced.least[row].min(), y[first:last].min())
+
     def test_voices_do_not_depend_on_each_other(self) -> None:
         notes = [{"key": 60 + i, "start_s": 0.1 * i, "length_s": 0.2, "velocity": 40 + i} for i in range(3)]
         modules: list[Json] = [{"id": "e", "kind": "envelope"}, {"id": "r", "kind": "random", "rate": 30}]

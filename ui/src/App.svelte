@@ -3,6 +3,10 @@
   import { bench } from './lib/bench.svelte';
   import { newPatch, save } from './lib/library';
   import { player } from './lib/player.svelte';
+  import HarmonicBuilder from './parts/HarmonicBuilder.svelte';
+  import Piano from './parts/Piano.svelte';
+  import SoundView from './parts/SoundView.svelte';
+  import { settings } from './lib/settings.svelte';
   import Foot from './parts/Foot.svelte';
   import Help from './parts/Help.svelte';
   import NoteSheet from './parts/NoteSheet.svelte';
@@ -33,6 +37,20 @@
     return undefined;
   }
 
+  function zoomBy(factor: number): void {
+    const { sheet } = bench;
+    if (!sheet) return;
+    const length = (sheet.to_s - sheet.from_s) * factor;
+    const middle = bench.cursor ?? (sheet.from_s + sheet.to_s) / 2;
+    bench.zoom(middle - length / 2, middle + length / 2);
+  }
+  function slide(share: number): void {
+    const { sheet } = bench;
+    if (!sheet) return;
+    const by = (sheet.to_s - sheet.from_s) * share;
+    bench.zoom(sheet.from_s + by, sheet.to_s + by);
+  }
+
   function plainKey(event: KeyboardEvent): (() => void) | undefined {
     switch (event.key.toLowerCase()) {
       case ' ':
@@ -44,6 +62,23 @@
           bench.allThree = !bench.allThree;
           bench.trace();
         };
+      case 'g':
+        return () => (bench.ghost ? bench.dropGhost() : bench.holdGhost());
+      case 'k':
+        return () => settings.set({ keys: !settings.now.keys });
+      case '0':
+        return () => bench.zoom(0, bench.sheet?.seconds ?? 1);
+      case '1':
+        return () => bench.zoom(bench.sheet?.notes[0]?.on_s ?? 0, (bench.sheet?.notes[0]?.on_s ?? 0) + 0.05);
+      case '2':
+        return () => bench.zoom(bench.sheet?.notes.at(-1)?.off_s ?? 0, bench.sheet?.seconds ?? 1);
+      case '+':
+      case '=':
+      case '-':
+        return () => zoomBy(event.key === '-' ? 2 : 0.5);
+      case '[':
+      case ']':
+        return () => slide(event.key === '[' ? -0.25 : 0.25);
       case 'p':
         return () => (shelf = true);
       case '?':
@@ -69,7 +104,9 @@
   <TopBar onshelf={() => (shelf = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
   <main>
     {#if bench.patch}
-      <div class="work"><NoteSheet /></div>
+      <div class="work">
+        {#if bench.view === 'sound'}<SoundView />{:else}<NoteSheet />{/if}
+      </div>
       <aside aria-label={module ? `Source ${module.id}` : route ? `Route ${route.id}` : 'The patch'}>
         {#if module}<SourcePage {module} />{:else if route}<RoutePage {route} />{:else}<PatchPage
             patch={bench.patch}
@@ -89,12 +126,14 @@
       </div>
     {/if}
   </main>
+  {#if settings.now.keys}<Piano />{/if}
   <Foot />
 </div>
 
 <Shelf bind:open={shelf} />
 <Versions bind:open={versions} />
 <Help bind:open={help} />
+<HarmonicBuilder />
 
 <style>
   .page {

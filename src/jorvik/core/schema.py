@@ -1,14 +1,25 @@
 """What is published of the core: the JSON Schema of a patch, and the catalogue of what there is to work with."""
 
-from typing import Any, Literal
+from typing import Any, Final, Literal, get_args
 
 from pydantic import BaseModel
 
 from jorvik.core.destinations import VOICE
 from jorvik.core.modules import KINDS
-from jorvik.core.modules.base import Law, Module, field_facts
+from jorvik.core.modules.base import Law, Module, Strict, field_facts
 from jorvik.core.patch import Patch
+from jorvik.core.scales import SCALES
 from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.voice_settings import (
+    ChorusSettings,
+    DelaySettings,
+    DriveSettings,
+    FilterSettings,
+    NoiseSettings,
+    OscillatorSettings,
+    ReverbSettings,
+    SubSettings,
+)
 from jorvik.core.wavetables import FORMULAS
 
 
@@ -44,6 +55,15 @@ class KindFacts(BaseModel):
     fields: list[FieldFacts]
 
 
+class SectionFacts(BaseModel):
+    """A part of the voice that is chosen and that nothing moves."""
+
+    path: list[str]
+    title: str
+    help: str
+    fields: list[FieldFacts]
+
+
 class DestinationFacts(BaseModel):
     """One voice destination."""
 
@@ -64,6 +84,23 @@ class Catalogue(BaseModel):
     destinations: list[DestinationFacts]
     signals: dict[str, str]
     tables: dict[str, str]
+    scales: dict[str, list[int]]
+    sections: list[SectionFacts]
+
+
+SECTIONS: Final[tuple[tuple[str, str, type[Strict]], ...]] = (
+    ("oscillators.osc1", "Oscillator 1", OscillatorSettings),
+    ("oscillators.osc2", "Oscillator 2", OscillatorSettings),
+    ("oscillators.sub", "Sub", SubSettings),
+    ("oscillators.noise", "Noise", NoiseSettings),
+    ("filter", "Filter 1", FilterSettings),
+    ("filter2", "Filter 2", FilterSettings),
+    ("drive", "Drive", DriveSettings),
+    ("effects.delay", "Delay", DelaySettings),
+    ("effects.chorus", "Chorus", ChorusSettings),
+    ("effects.reverb", "Reverb", ReverbSettings),
+)
+"""Where each part of the voice stands in a patch, and what it is called."""
 
 
 def catalogue() -> Catalogue:
@@ -84,20 +121,30 @@ def catalogue() -> Catalogue:
             for at in VOICE.values()
         ],
         signals=dict(PERFORMANCE_SIGNALS),
+        scales={name: list(degrees) for name, degrees in SCALES.items()},
+        sections=[
+            SectionFacts(path=path.split("."), title=title, help=(of.__doc__ or "").strip(), fields=_fields(of))
+            for path, title, of in SECTIONS
+        ],
         tables={name: (formula.__doc__ or "").strip() for name, formula in FORMULAS.items()},
     )
 
 
 def _kind(name: str, kind: type[Module]) -> KindFacts:
+    help_text = (kind.__doc__ or "").strip()
+    return KindFacts(kind=name, title=kind.title, role=kind.role, help=help_text, fields=_fields(kind))
+
+
+def _fields(of: type[Strict]) -> list[FieldFacts]:
     fields = []
-    for field_name, field in kind.model_fields.items():
+    for name, field in of.model_fields.items():
         facts = field_facts(field)
         if "role" not in facts:
             continue
-        choices = kind.choices(field_name) if facts["role"] == "choice" else ()
+        choices = get_args(field.annotation) if facts["role"] == "choice" else ()
         fields.append(
             FieldFacts(
-                name=field_name,
+                name=name,
                 role=facts["role"],
                 help=field.description or "",
                 default=field.get_default(call_default_factory=True, validated_data={}),
@@ -111,4 +158,4 @@ def _kind(name: str, kind: type[Module]) -> KindFacts:
                 choices=[choice for choice in choices if not isinstance(choice, type)],
             )
         )
-    return KindFacts(kind=name, title=kind.title, role=kind.role, help=(kind.__doc__ or "").strip(), fields=fields)
+    return fields

@@ -20,6 +20,11 @@ OWN_TABLES: Final = 4
 MAX_UNISON: Final = 7
 
 
+def table_choice(text: str) -> Any:
+    """Declare the choice of a wavetable."""
+    return Field("ladder", description=text, json_schema_extra={"role": "table"})
+
+
 class OwnTable(Strict):
     """A wavetable of the patch's own: frames of harmonics set by hand, or cycles read from a file."""
 
@@ -66,10 +71,26 @@ def packed_cycles(cycles: Floats) -> str:
     return base64.b64encode(np.round(np.clip(cycles, -1.0, 1.0) * 32767.0).astype("<i2").tobytes()).decode()
 
 
+def frame_of(table: Floats, position: float) -> list[list[float]]:
+    """Return the harmonics 1 to 32 of a table at a position, each [level, phase], the strongest at 1.
+
+    ``table`` is as :func:`jorvik.core.wavetables.leveled` makes it.
+    """
+    frames = table[0]
+    at = position * (frames.shape[0] - 1)
+    below = min(int(at), frames.shape[0] - 2)
+    cycle = frames[below] + (at - below) * (frames[below + 1] - frames[below])
+    found = spectra_of(cycle[None, :])[0, :OWN_HARMONICS]
+    sizes = np.abs(found)
+    most = float(sizes.max()) or 1.0
+    phases = np.where(sizes > 1e-6 * most, np.angle(found) / (2.0 * np.pi), 0.0)
+    return [[round(float(size / most), 5), round(float(phase), 5)] for size, phase in zip(sizes, phases, strict=True)]
+
+
 class OscillatorSettings(Strict):
     """One wavetable oscillator."""
 
-    table: str = Field("ladder", description="The wavetable that the position runs through: of the bank or the patch.")
+    table: str = table_choice("The wavetable that the position runs through: of the bank or the patch.")
     phase: float = param(0.0, "cycle", 0.0, 1.0, "Where in the cycle each note starts.", movable=False)
     start: Literal["fixed", "free"] = choice(
         "fixed", "fixed starts each note at the phase; free at a phase of its own, the same at each playing."
@@ -79,7 +100,7 @@ class OscillatorSettings(Strict):
 class SubSettings(Strict):
     """The oscillator under the others: a frame of a table, one or two octaves down."""
 
-    table: str = Field("ladder", description="Its wavetable.")
+    table: str = table_choice("Its wavetable.")
     position: float = param(0.0, "ratio", 0.0, 1.0, "The position in its table, which nothing moves.", movable=False)
     octaves: Literal[1, 2] = choice(1, "Octaves under the note.")
 

@@ -8,21 +8,18 @@ from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 
 from jorvik.core.engine.run import Run
-from jorvik.core.patch import Patch, check_patch, parse_patch
+from jorvik.core.patch import Patch, parse_patch
 from jorvik.core.problems import Problem, shown
 from jorvik.core.schema import Catalogue, catalogue, patch_schema
 from jorvik.core.tempo import Tempo
 from jorvik.core.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
+from jorvik.web.rendered import played
 from jorvik.web.sheet import sheet
 from jorvik.web.work import computed
 
 router = APIRouter()
-
-
-def _played(wish: Play) -> Patch:
-    return check_patch(wish.document).with_note(velocity=wish.velocity)
 
 
 @router.get("/catalogue")
@@ -68,7 +65,9 @@ async def post_sheet(request: Request, wish: SheetWish) -> Sheet:
     """Return the note sheet of a patch."""
 
     def work(cancelled: Callable[[], bool]) -> Sheet:
-        return sheet(_played(wish), wish.rate, wish.columns, wish.velocities, cancelled)
+        return sheet(
+            played(wish), wish.rate, wish.columns, wish.velocities, cancelled, (wish.from_s, wish.to_s), wish.asked
+        )
 
     return await computed(request, work)
 
@@ -76,4 +75,4 @@ async def post_sheet(request: Request, wish: SheetWish) -> Sheet:
 @router.post("/trace.csv", response_class=StreamingResponse)
 def post_trace(wish: Play) -> StreamingResponse:
     """Return the trace at every sample, with each route's contribution, as CSV."""
-    return StreamingResponse(csv_lines(Run(_played(wish), wish.rate), contributions=True), media_type="text/csv")
+    return StreamingResponse(csv_lines(Run(played(wish), wish.rate), contributions=True), media_type="text/csv")

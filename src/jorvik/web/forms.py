@@ -84,10 +84,12 @@ class Understood(Form):
 
 
 class Play(Form):
-    """A patch to be rendered at its test note, struck at a velocity of its own where one is given."""
+    """A patch to be played at its test note, with another key, velocity or length where one is given."""
 
     document: Document
     velocity: float | None = None
+    key: float | None = None
+    length_s: float | None = None
     rate: int = DEFAULT_RATE
 
 
@@ -137,6 +139,32 @@ class SoundView(Form):
     sharpness_hz: float
 
 
+class HarmonicsWish(Form):
+    """Harmonics set by hand, or a table's at a position, to be seen at the test key."""
+
+    document: Document
+    harmonics: list[list[float]] | None = None
+    table: str = ""
+    position: Annotated[float, Field(ge=0, le=1)] = 0.0
+
+
+class HarmonicRow(Form):
+    """A harmonic at the test key."""
+
+    number: int
+    hz: float
+    key: float
+    db: float
+
+
+class HarmonicsSeen(Form):
+    """A frame: level and phase of each harmonic, what they are at the test key, and the wave they make."""
+
+    harmonics: list[list[float]]
+    rows: list[HarmonicRow]
+    wave: str
+
+
 class CyclesWish(Form):
     """A WAV file, base64, and the length of its frames where it is known."""
 
@@ -159,6 +187,10 @@ class SheetWish(Play):
 
     columns: Annotated[int, Field(ge=1, le=8000)] = 720
     velocities: Annotated[list[float], Field(max_length=16)] = []
+    asked: Annotated[list[str], Field(max_length=64)] = []
+    """Destinations to be shown though nothing moves them."""
+    from_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)] = 0.0
+    to_s: Annotated[float | None, Field(gt=0, le=MAX_SECONDS)] = None
 
 
 class Row(Form):
@@ -219,6 +251,8 @@ class Sheet(Form):
 
     rate: int
     seconds: float
+    from_s: float
+    to_s: float
     columns: int
     starts_s: str
     notes: list[NoteView]

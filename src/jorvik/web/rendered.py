@@ -7,12 +7,17 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Final
 
-from jorvik.core.patch import check_patch
+from jorvik.core.patch import Patch, check_patch
 from jorvik.core.voice.render import Sound, render
 from jorvik.web.forms import Play
 
 MOST_BYTES: Final = 120_000_000
 """Of sounds that are kept; the ones longest not asked for go first."""
+
+
+def played(wish: Play) -> Patch:
+    """Return the patch of a wish, with the note that it asks for."""
+    return check_patch(wish.document).with_note(velocity=wish.velocity, key=wish.key, length_s=wish.length_s)
 
 
 class Rendered:
@@ -25,13 +30,13 @@ class Rendered:
     def sound(self, wish: Play, cancelled: Callable[[], bool]) -> Sound:
         """Return the sound of a patch, made now or before."""
         about = {k: v for k, v in wish.document.items() if k not in ("name", "notes", "tags")}
-        text = json.dumps([about, wish.velocity, wish.rate], separators=(",", ":"))
+        text = json.dumps([about, wish.velocity, wish.key, wish.length_s, wish.rate], separators=(",", ":"))
         key = hashlib.sha256(text.encode()).hexdigest()
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return self._kept[key]
-        sound = render(check_patch(wish.document).with_note(velocity=wish.velocity), wish.rate, cancelled)
+        sound = render(played(wish), wish.rate, cancelled)
         with self._lock:
             self._kept[key] = sound
             while len(self._kept) > 1 and sum(s.samples.nbytes for s in self._kept.values()) > MOST_BYTES:

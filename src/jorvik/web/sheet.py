@@ -1,7 +1,7 @@
 """The note sheet as the screen wants it: a run in columns, with what each row is."""
 
 import base64
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -22,24 +22,36 @@ def packed(values: Floats) -> str:
     return base64.b64encode(values.astype("<f4").tobytes()).decode()
 
 
-def sheet(patch: Patch, rate: int, columns: int, velocities: list[float], cancelled: Callable[[], bool]) -> Sheet:
+def sheet(
+    patch: Patch,
+    rate: int,
+    columns: int,
+    velocities: list[float],
+    cancelled: Callable[[], bool],
+    span_s: tuple[float, float | None] = (0.0, None),
+    asked: Sequence[str] = (),
+) -> Sheet:
     """Return the sheet of a patch's first voice, with its lanes at further velocities."""
     run = Run(patch, rate)
-    reduced = reduce_run(run, columns, cancelled)
+    first = min(round(span_s[0] * rate), run.length - 1)
+    last = run.length if span_s[1] is None else max(first + 1, min(run.length, round(span_s[1] * rate)))
+    reduced = reduce_run(run, columns, cancelled, (first, last))
     overlays = []
     for velocity in velocities:
         other = Run(patch.with_note(velocity=velocity), rate)
-        rows = reduce_run(other, columns, cancelled)
+        rows = reduce_run(other, columns, cancelled, (first, last))
         lanes = {name: _row(rows, lane.row) for name, lane in other.program.lanes.items()}
         overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(
         rate=rate,
         seconds=run.length / rate,
+        from_s=first / rate,
+        to_s=last / rate,
         columns=reduced.starts.size,
         starts_s=base64.b64encode((reduced.starts / rate).astype("<f8").tobytes()).decode(),
         notes=[_note(held, rate) for held in run.notes],
         signals=_signals(run, reduced),
-        lanes=_lanes(run, reduced),
+        lanes=_lanes(run, reduced, asked),
         overlays=overlays,
     )
 
@@ -76,9 +88,9 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
     return found
 
 
-def _lanes(run: Run, reduced: Reduced) -> dict[str, LaneView]:
+def _lanes(run: Run, reduced: Reduced, wanted: Sequence[str]) -> dict[str, LaneView]:
     # A muted route keeps its stave, so that it can be let sound again where it was muted.
-    asked = {*ALWAYS, *run.program.lanes, *(route.destination for route in run.patch.routes)}
+    asked = {*ALWAYS, *wanted, *run.program.lanes, *(route.destination for route in run.patch.routes)}
     names = [name for name in VOICE if name in asked]
     names += [name for name in run.program.lanes if name not in VOICE]
     return {name: _lane(run, reduced, name) for name in names}

@@ -13,7 +13,10 @@ from jorvik.core.kernels import Floats
 from jorvik.core.measure.sound import (
     SILENCE_DB,
     band_levels,
+    decibels,
     fundamental,
+    key_at,
+    key_hz,
     levels,
     partials,
     sharpness,
@@ -25,12 +28,22 @@ from jorvik.core.measure.sound import (
 from jorvik.core.patch import check_patch
 from jorvik.core.problems import Problem, shown
 from jorvik.core.voice.render import Sound
-from jorvik.core.voice.tones import KEY60_HZ
-from jorvik.core.voice_settings import packed_cycles
+from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.volts import lane_volts
+from jorvik.core.wavetables import leveled
 from jorvik.formats.wav import CAUTION, RATES, read_cycles, voltage_bytes, wav_bytes
-from jorvik.web.forms import CyclesRead, CyclesWish, LookWish, SoundView, SoundWish, VoltageWish
-from jorvik.web.rendered import Rendered
+from jorvik.web.forms import (
+    CyclesRead,
+    CyclesWish,
+    HarmonicRow,
+    HarmonicsSeen,
+    HarmonicsWish,
+    LookWish,
+    SoundView,
+    SoundWish,
+    VoltageWish,
+)
+from jorvik.web.rendered import Rendered, played
 from jorvik.web.sheet import packed
 from jorvik.web.work import computed
 
@@ -75,8 +88,7 @@ async def post_voltage(request: Request, wish: VoltageWish) -> Response:
     """Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution."""
 
     def work(cancelled: Callable[[], bool]) -> Response:
-        patch = check_patch(wish.document).with_note(velocity=wish.velocity)
-        made = trace(patch, wish.rate, cancelled=cancelled)
+        made = trace(played(wish), wish.rate, cancelled=cancelled)
         kind, _, name = wish.name.partition(".")
         if kind == "signal" and name in made.signals:
             volts = made.signals[name] * wish.volts
@@ -90,6 +102,24 @@ async def post_voltage(request: Request, wish: VoltageWish) -> Response:
         return Response(data, media_type="audio/wav", headers=headers)
 
     return await computed(request, work)
+
+
+@router.post("/harmonics")
+def post_harmonics(wish: HarmonicsWish) -> HarmonicsSeen:
+    """Return a frame of harmonics 1 to 32, as they are at the test key, and the wave they make."""
+    patch = check_patch(wish.document)
+    given = wish.harmonics
+    if given is None:
+        if not patch.voice.oscillators.has_table(wish.table):
+            raise Problem("table", shown(wish.table), "a table of the bank or the patch")
+        given = frame_of(patch.voice.oscillators.table(wish.table), wish.position)
+    checked = OwnTable(name="seen", frames=[given])
+    note_hz = key_hz(patch.performance.notes[0].key)
+    rows = [
+        HarmonicRow(number=n, hz=n * note_hz, key=key_at(n * note_hz), db=decibels(level))
+        for n, (level, _) in enumerate(given, 1)
+    ]
+    return HarmonicsSeen(harmonics=given, rows=rows, wave=packed(leveled(checked.spectra())[0, 0][::16]))
 
 
 @router.post("/cycles")
@@ -119,8 +149,7 @@ def look(sound: Sound, wish: LookWish) -> SoundView:
     bands = band_levels(samples, rate, columns)
     hz, amplitudes = spectrum_at(samples, rate, wish.at_s)
     curve_hz, curve = thinned(hz, amplitudes, _CURVE)
-    played = check_patch(wish.document).performance.notes[0].key
-    note_hz = fundamental(hz, amplitudes, KEY60_HZ * 2.0 ** ((played - 60.0) / 12.0))
+    note_hz = fundamental(hz, amplitudes, key_hz(played(wish).performance.notes[0].key))
     return SoundView(
         seconds=samples.shape[0] / rate,
         levels=levels(samples, rate),

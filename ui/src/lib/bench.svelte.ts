@@ -1,9 +1,11 @@
 /** The workbench: the open patch, its sheet, what is chosen, and the way back. */
+import { get, set } from 'idb-keyval';
 import { api, plain, Refused, taken, Unreachable } from './api';
 import type { Catalogue, Head, Kept, Module, Patch, Route } from './api';
 import {
   addModule,
   addRoute,
+  freeId,
   modules,
   removeModule,
   removeRoutes,
@@ -42,18 +44,27 @@ export const VELOCITIES = [
 const FULL_RATE = 48_000;
 const DRAFT_RATE = 12_000;
 const MERGE_MS = 1200;
-const STEPS_KEPT = 60;
 const MESSAGE_MS = 9000;
 
 class Bench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
   sheet: Sheet | null = $state.raw(null);
-  ghost: { sheet: Sheet; label: string } | null = $state.raw(null);
+  /** A version held behind the present one. */
+  ghost: { patch: Patch; label: string; sheet: Sheet | null } | null = $state.raw(null);
+  /** The stretch of the note that the sheet shows; all of it where this is null. */
+  span: { from: number; to: number } | null = $state.raw(null);
+  /** Two posts between which is measured. */
+  posts: [number, number] | null = $state.raw(null);
+  /** Signals raised to a stave. */
+  pinned: string[] = $state.raw([]);
   heads: Head[] = $state.raw([]);
   chosen: Chosen = $state({ what: 'patch' });
   cursor: number | null = $state(null);
   allThree = $state(false);
+  /** Whether the harmonic builder is open. */
+  building = $state(false);
+  view: 'note' | 'sound' | 'compare' | 'map' = $state('note');
   columns = $state(0);
   loading = $state(true);
   failure = $state('');
@@ -69,6 +80,7 @@ class Bench {
   private abort: AbortController | null = null;
   private abortTimer: ReturnType<typeof setTimeout> | undefined;
   private nextMessage = 1;
+  private ghostAsked = '';
   private unsettled = new Set<Promise<void>>();
 
   undoLabel = $derived(this.done.at(-1)?.label ?? '');
@@ -110,8 +122,11 @@ class Bench {
     if (left) this.say('What the last window could not keep was found in this browser and is kept now.');
     this.good = stored;
     this.ghost = null;
+    this.span = this.posts = null;
+    this.pinned = this.pins();
     this.chosen = { what: 'patch' };
-    this.recallSteps();
+    this.done = this.undone = [];
+    void this.recallSteps(kept.id);
     settings.set({ last: kept.id });
     history.replaceState(null, '', `#${kept.id}`);
     document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
@@ -126,7 +141,7 @@ class Bench {
       this.done = [...this.done.slice(0, -1), { ...last, label, after, at: Date.now() }];
     } else {
       const step = { label, before: this.patch, after, merge, at: Date.now() };
-      this.done = [...this.done.slice(-STEPS_KEPT + 1), step];
+      this.done = [...this.done, step];
     }
     this.undone = [];
     this.put(after, draft);
@@ -164,24 +179,80 @@ class Bench {
     if (!ids.includes(chosen.id)) this.chosen = { what: 'patch' };
   }
 
-  private stepsKey(): string {
-    return `jorvik.steps.${this.keeper.head?.id}`;
-  }
-
   private rememberSteps(): void {
-    try {
-      sessionStorage.setItem(this.stepsKey(), JSON.stringify([this.done, this.undone]));
-    } catch {
-      sessionStorage.removeItem(this.stepsKey());
-    }
+    const id = this.keeper.head?.id;
+    // A browser that keeps nothing still undoes what was done since it was opened.
+    if (id) void set(`steps ${id}`, [this.done, this.undone]).catch(() => {});
   }
 
-  private recallSteps(): void {
-    const [done, undone] = JSON.parse(sessionStorage.getItem(this.stepsKey()) ?? '[[],[]]') as [Step[], Step[]];
-    // Steps lead to the patch as this window left it; where it stands elsewhere now, they lead nowhere.
+  private async recallSteps(id: string): Promise<void> {
+    const found = await get<[Step[], Step[]]>(`steps ${id}`).catch(() => undefined);
+    if (!found || this.keeper.head?.id !== id || this.done.length > 0) return;
+    const [done, undone] = found;
+    // Steps lead to the patch as this browser left it; where it stands elsewhere now, they lead nowhere.
     const meets = JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === JSON.stringify(this.patch);
     this.done = meets ? done : [];
     this.undone = meets ? undone : [];
+  }
+
+  /** Holds a version behind the present one, the present one itself where none is given. */
+  holdGhost(label = 'as it was', patch = this.patch): void {
+    if (!patch) return;
+    this.ghost = { patch, label, sheet: null };
+    void this.traceGhost();
+  }
+
+  dropGhost(): void {
+    this.ghost = null;
+  }
+
+  /** Traces the ghost at the present note, so that both lie on one axis. */
+  private async traceGhost(): Promise<void> {
+    const { ghost, patch } = this;
+    if (!ghost || !patch || this.columns === 0) return;
+    const asked = JSON.stringify([this.columns, this.span, patch.performance]);
+    if (ghost.sheet && asked === this.ghostAsked) return;
+    this.ghostAsked = asked;
+    const document = plain({ ...ghost.patch, performance: patch.performance });
+    const body = { document, rate: FULL_RATE, columns: this.columns, velocities: [], ...this.stretch() };
+    try {
+      const sheet = unpack(await taken(api.POST('/api/sheet', { body })));
+      if (this.ghost?.patch === ghost.patch) this.ghost = { ...ghost, sheet };
+    } catch {
+      if (this.ghost?.patch === ghost.patch) this.ghostAsked = '';
+    }
+  }
+
+  private stretch(): { from_s: number; to_s: number | null } {
+    return { from_s: this.span?.from ?? 0, to_s: this.span?.to ?? null };
+  }
+
+  /** Shows a stretch of the note; all of it where it is as long as the note or longer. */
+  zoom(from: number, to: number): void {
+    const whole = this.sheet?.seconds ?? 1;
+    const length = Math.max(0.0005, Math.min(to - from, whole));
+    const begin = Math.max(0, Math.min(from, whole - length));
+    this.span = length >= whole * 0.9999 ? null : { from: begin, to: begin + length };
+    this.trace();
+  }
+
+  private pinsKey(): string {
+    return `jorvik.pins.${this.keeper.head?.id}`;
+  }
+
+  private pins(): string[] {
+    try {
+      return JSON.parse(localStorage.getItem(this.pinsKey()) ?? '[]') as string[];
+    } catch {
+      return [];
+    }
+  }
+
+  /** Raises a signal or a destination to a stave, or lowers it again. */
+  pin(name: string): void {
+    this.pinned = this.pinned.includes(name) ? this.pinned.filter((other) => other !== name) : [...this.pinned, name];
+    localStorage.setItem(this.pinsKey(), JSON.stringify(this.pinned));
+    this.trace();
   }
 
   /** Asks for the sheet of the present patch. At most one question is under way; the newest is asked next. */
@@ -224,13 +295,16 @@ class Bench {
         document: plain(ask.patch),
         rate: ask.rate,
         columns: ask.columns,
-        velocities: ask.three ? others : []
+        velocities: ask.three ? others : [],
+        asked: this.pinned.filter((name) => !(name in (this.sheet?.signals ?? {}))),
+        ...this.stretch()
       };
       const wire = await taken(api.POST('/api/sheet', { body, signal }));
       this.sheet = unpack(wire);
       this.good = ask.patch;
       this.failure = '';
       performance.mark('jorvik:sheet');
+      if (this.ghost) void this.traceGhost();
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
       else if (error instanceof Refused && error.status === 422) this.takeBack(ask.patch, error.message);
@@ -311,6 +385,20 @@ class Bench {
 
   setRoute(id: string, fields: Partial<Route>, label: string, merge = ''): void {
     if (this.patch) this.edit(label, replaceRoute(this.patch, id, fields), merge);
+  }
+
+  /** Gives the patch a wavetable of its own under a free name, used by oscillator 1, and returns the name. */
+  addTable(stem: string, frames: { cycles: string } | { frames: number[][][] }, replace = ''): string {
+    const { patch } = this;
+    if (!patch) return '';
+    const of = patch.voice?.oscillators ?? {};
+    const known = of.tables ?? [];
+    const taken = [...Object.keys(this.catalogue?.tables ?? {}), ...known.map((own) => own.name)];
+    const name = replace || freeId(stem.trim() || 'own', taken);
+    const kept = replace ? known.filter((own) => own.name !== replace) : known.slice(-3);
+    const oscillators = { ...of, osc1: { ...of.osc1, table: name }, tables: [...kept, { name, ...frames }] };
+    this.edit(`table ${name}`, { ...patch, voice: { ...patch.voice, oscillators } });
+    return name;
   }
 
   addSource(kind: string): void {

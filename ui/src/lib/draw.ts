@@ -1,6 +1,6 @@
 /** The one drawing layer: rows over columns onto a canvas. State stands outside it. */
 import type { Scale } from './scale';
-import type { Lane, Row, Sheet } from './sheet';
+import { placeOf, type Lane, type Row, type Sheet } from './sheet';
 
 export interface Surface {
   context: CanvasRenderingContext2D;
@@ -47,7 +47,7 @@ export function inks(): Inks {
 export function ground(on: Surface, sheet: Sheet, ink: Inks): void {
   const { context, width, height } = on;
   const last = sheet.notes.at(-1);
-  const x = (time: number): number => (time / sheet.seconds) * width;
+  const x = (time: number): number => placeOf(sheet, time) * width;
   if (last) {
     context.fillStyle = ink.tail;
     context.fillRect(x(last.off_s), 0, width, height);

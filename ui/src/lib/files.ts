@@ -1,5 +1,6 @@
 /** Patches, sounds and traces to and from the disk. */
 import { api, plain, Refused, taken, type Patch } from './api';
+import { bench } from './bench.svelte';
 
 const MOST_BYTES = 4_000_000;
 
@@ -49,4 +50,28 @@ export async function readPatch(file: File): Promise<Patch> {
     if (error instanceof Refused) throw new Refused(error.status, `${file.name}, ${error.message}`);
     throw error;
   }
+}
+
+/** Reads single cycles from a WAV file into a table of the patch's own, and lets oscillator 1 use it. */
+export async function readCycles(file: File, frameLength: number | null = null): Promise<void> {
+  if (file.size > 6_000_000)
+    throw new Refused(413, `${file.name}: found ${Math.round(file.size / 1e6)} MB; it must be 6 MB at most.`);
+  const bytes = new Uint8Array(await file.arrayBuffer());
+  let text = '';
+  for (let i = 0; i < bytes.length; i += 32_768) text += String.fromCharCode(...bytes.subarray(i, i + 32_768));
+  const body = { data: btoa(text), frame_length: frameLength };
+  const read = await taken(api.POST('/api/cycles', { body }));
+  const name = bench.addTable(
+    file.name
+      .replace(/\.[^.]*$/, '')
+      .replace(/[.:]/g, ' ')
+      .slice(0, 40) || 'read',
+    {
+      cycles: read.cycles
+    }
+  );
+  const said = `${name}: ${read.frames} frames of ${read.frame_length} samples. ${read.remark}`;
+  const retry = (length: number) => () => void bench.attempt(() => readCycles(file, length));
+  const other = read.frame_length === 2048 ? 1024 : 2048;
+  bench.say(said, false, { label: `Read as frames of ${other}`, run: retry(other) });
 }

@@ -75,3 +75,18 @@ export function reading(name: string, value: number, unit: string, key: number):
   if (name === 'amplitude') return `${shown(value, 'ratio')} · ${decibels(value)}`;
   return shown(value, unit);
 }
+
+/** Volts that a signal of 1 stands for. */
+export const FULL_V = 5;
+
+/** Returns a signal as the user wishes to read it: as it is, in per cent, or in volts. */
+export function signalShown(value: number, as: 'plain' | 'percent' | 'volts'): string {
+  if (as === 'percent') return `${figure(value * 100, 3)} %`;
+  if (as === 'volts') return `${figure(value * FULL_V, 3)} V`;
+  return figure(value, 3);
+}
+
+/** Returns a level in dB, or a dash where there is none. */
+export function decibelsOf(value: number | undefined): string {
+  return value === undefined || value <= -119 ? '–' : figure(value, 3);
+}

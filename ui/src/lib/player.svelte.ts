@@ -1,29 +1,46 @@
-/** Playing: the sound of the present patch, its playhead, and a level that starts low. */
+/** Playing: the sound of the present patch, its playhead, a level that starts low, and a guard before what is louder. */
 import { plain, Refused, type Patch } from './api';
 import { bench, VELOCITIES } from './bench.svelte';
 import { settings } from './settings.svelte';
 
-interface Take {
+export interface Take {
   buffer: AudioBuffer;
   limitedDb: number;
+  loudness: number;
+  sharpness: number;
   patch: Patch;
-  velocity: number;
 }
 
-const LEAD_S = 0.12;
+interface Note {
+  velocity?: number;
+  key?: number;
+  length_s?: number;
+}
+
 /** How long before the end of a pass the next one is chosen. */
+const LEAD_S = 0.12;
+const LOUDER_DB = 12;
+const SHARPER = 2.5;
+const SHARP_HZ = 2500;
 
 class Player {
   playing = $state(false);
   waiting = $state(false);
   loop = $state(false);
   head: number | null = $state(null);
-  velocity: number | null = $state(null);
   limitedDb = $state(0);
+  /** Why the present pass is turned down, and by how much; empty when it is not. */
+  guarded = $state('');
+  /** Present against ghost, in turn, at one loudness. */
+  comparing: '' | 'open' | 'blind' = $state('');
+  /** Which of the two sounds now. */
+  side: 'A' | 'B' = $state('A');
+  private swapped = false;
   private context: AudioContext | null = null;
   private gain: GainNode | null = null;
-  private ready = new Map<number, Take>();
+  private ready = new Map<string, Take>();
   private sources: AudioBufferSourceNode[] = [];
+  private allowed: Patch | null = null;
   private run = 0;
 
   setLevel(level: number): void {
@@ -41,22 +58,89 @@ class Player {
     for (const source of this.sources) source.stop();
     this.sources = [];
     this.playing = this.waiting = false;
-    this.head = this.velocity = null;
+    this.comparing = '';
+    this.head = null;
+    this.guarded = '';
   }
 
-  private async play(): Promise<void> {
+  /** Plays the present patch and the ghost in turn, each at the loudness of the quieter one. */
+  async compare(blind: boolean): Promise<void> {
+    if (!bench.ghost) return;
     this.stop();
+    this.swapped = blind && Math.random() < 0.5;
+    this.comparing = blind ? 'blind' : 'open';
+    await this.play(true);
+  }
+
+  /** Says which was which. */
+  reveal(): void {
+    this.comparing = 'open';
+  }
+
+  /** What a side of the comparison is. */
+  sideIs(side: 'A' | 'B'): string {
+    return (side === 'A') !== this.swapped ? 'the present one' : (bench.ghost?.label ?? 'the ghost');
+  }
+
+  /** Lets the present patch sound at its own level, as it was asked for. */
+  allow(): void {
+    this.allowed = bench.patch;
+    this.guarded = '';
+    if (this.playing) void this.play();
+  }
+
+  /** Plays one note beside everything else, for the keys; at once, and over by itself. */
+  async strike(note: Note): Promise<void> {
+    if (!bench.patch) return;
+    performance.mark('jorvik:strike');
+    try {
+      const [context, gain] = await this.opened();
+      const take = await this.take(bench.patch, note, context);
+      const source = this.source(context, take, this.guard(take));
+      source.connect(gain);
+      source.start();
+      performance.mark('jorvik:sounds');
+      this.sources = [...this.sources.slice(-11), source];
+      this.limitedDb = take.limitedDb;
+    } catch (error) {
+      bench.say(
+        error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.',
+        true
+      );
+    }
+  }
+
+  private async opened(): Promise<[AudioContext, GainNode]> {
+    this.context ??= new AudioContext();
+    await this.context.resume();
+    if (!this.gain) {
+      this.gain = this.context.createGain();
+      this.gain.gain.value = settings.now.level ** 2;
+      this.gain.connect(this.context.destination);
+    }
+    return [this.context, this.gain];
+  }
+
+  private source(context: AudioContext, take: Take, decibels: number): AudioBufferSourceNode {
+    const source = new AudioBufferSourceNode(context, { buffer: take.buffer });
+    if (decibels === 0) return source;
+    const turned = context.createGain();
+    turned.gain.value = 10 ** (decibels / 20);
+    source.connect(turned);
+    source.connect = turned.connect.bind(turned) as typeof source.connect;
+    return source;
+  }
+
+  private async play(comparing = false): Promise<void> {
+    const kept = this.comparing;
+    this.stop();
+    if (comparing) this.comparing = kept;
     const run = this.run;
     this.waiting = true;
+    performance.mark('jorvik:strike');
     try {
-      this.context ??= new AudioContext();
-      await this.context.resume();
-      if (!this.gain) {
-        this.gain = this.context.createGain();
-        this.gain.gain.value = settings.now.level ** 2;
-        this.gain.connect(this.context.destination);
-      }
-      await this.passes(run, this.context, this.gain);
+      const [context, gain] = await this.opened();
+      await this.passes(run, context, gain);
     } catch (error) {
       bench.say(
         error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.',
@@ -66,63 +150,114 @@ class Player {
     if (run === this.run) this.stop();
   }
 
-  /** Plays pass after pass while looping, or soft, middle and hard in turn; a change is heard at the next pass. */
+  /** What is played in turn: the note, soft to hard, or the present patch against the ghost. */
+  private turns(): { patch: Patch; note: Note; side: 'A' | 'B' }[] {
+    const patch = bench.patch!;
+    if (this.comparing && bench.ghost) {
+      const both = [patch, bench.ghost.patch];
+      if (this.swapped) both.reverse();
+      return both.map((of, i) => ({ patch: of, note: {}, side: i === 0 ? 'A' : 'B' }) as const);
+    }
+    if (!bench.allThree) return [{ patch, note: {}, side: 'A' }];
+    return VELOCITIES.map((v) => ({ patch, note: { velocity: v.velocity }, side: 'A' as const }));
+  }
+
+  /** Plays pass after pass while looping; a change is heard at the next pass. */
   private async passes(run: number, context: AudioContext, gain: GainNode): Promise<void> {
     let begin = 0;
     for (let pass = 0; ; pass++) {
-      const order = bench.allThree ? VELOCITIES.map((v) => v.velocity) : [bench.velocity];
-      if (pass >= order.length && !this.loop) break;
-      const velocity = order[pass % order.length]!;
-      const take = await this.take(velocity, context);
+      const turns = this.turns();
+      if (pass >= turns.length && !this.loop) break;
+      const turn = turns[pass % turns.length]!;
+      const take = await this.take(turn.patch, turn.note, context);
+      const matched = this.comparing ? await this.matching(turns, context) : 0;
       if (run !== this.run) return;
-      begin = Math.max(begin, context.currentTime + 0.02);
-      const source = new AudioBufferSourceNode(context, { buffer: take.buffer });
+      begin = Math.max(begin, context.currentTime + 0.015);
+      const turned = this.comparing ? Math.min(0, matched - take.loudness) : this.guard(take);
+      const source = this.source(context, take, turned);
       source.connect(gain);
       source.start(begin);
+      if (pass === 0) performance.mark('jorvik:sounds');
       this.sources = [...this.sources.slice(-2), source];
       this.waiting = false;
       this.playing = true;
+      this.side = turn.side;
       this.limitedDb = take.limitedDb;
-      await this.follow(run, context, begin, take);
+      await this.follow(run, context, begin, take, turns, pass);
       if (run !== this.run) return;
       begin += take.buffer.duration;
     }
     while (run === this.run && context.currentTime < begin) await frame();
   }
 
+  /** Returns the loudness of the quieter of two. */
+  private async matching(turns: { patch: Patch; note: Note }[], context: AudioContext): Promise<number> {
+    const takes = await Promise.all(turns.map((turn) => this.take(turn.patch, turn.note, context)));
+    return Math.min(...takes.map((take) => take.loudness));
+  }
+
+  /** Returns by how many dB a take is turned down before it is heard, and says why. */
+  private guard(take: Take): number {
+    const last = settings.now.heard;
+    const louder = last ? take.loudness - last.loudness : 0;
+    const sharper = last ? take.sharpness / Math.max(last.sharpness, 50) : 1;
+    const tooLoud = louder > LOUDER_DB;
+    const tooSharp = sharper > SHARPER && take.sharpness > SHARP_HZ;
+    if (this.allowed === take.patch || !(tooLoud || tooSharp)) {
+      this.guarded = '';
+      settings.set({ heard: { loudness: take.loudness, sharpness: take.sharpness } });
+      return 0;
+    }
+    const down = tooLoud ? louder : 12;
+    this.guarded = tooLoud
+      ? `This is ${louder.toFixed(0)} dB louder than the last one played, and turned down by as much.`
+      : `This is ${sharper.toFixed(1)} times as sharp as the last one played, and turned down by ${down} dB.`;
+    return -down;
+  }
+
   /** Moves the playhead until shortly before the end of a pass, by when the next must be on its way. */
-  private async follow(run: number, context: AudioContext, begin: number, take: Take): Promise<void> {
+  private async follow(
+    run: number,
+    context: AudioContext,
+    begin: number,
+    take: Take,
+    turns: { patch: Patch; note: Note }[],
+    pass: number
+  ): Promise<void> {
     const end = begin + take.buffer.duration - LEAD_S;
-    this.velocity = take.velocity;
     while (run === this.run && context.currentTime < end) {
       this.head = Math.max(0, context.currentTime - begin);
-      if (this.loop && bench.patch && bench.patch !== take.patch)
-        void this.take(bench.velocity, context).catch(() => {});
+      const next = this.turns()[(pass + 1) % turns.length];
+      if (this.loop && next) void this.take(next.patch, next.note, context).catch(() => {});
       await frame();
     }
   }
 
-  private async take(velocity: number, context: AudioContext): Promise<Take> {
-    const patch = bench.patch;
-    if (!patch) throw new Error('There is no patch to play.');
-    const known = this.ready.get(velocity);
+  private async take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
+    const name = JSON.stringify(note) + (patch === bench.patch ? '' : ' ghost');
+    const known = this.ready.get(name);
     if (known?.patch === patch) return known;
-    const take = await fetchTake(patch, velocity, context);
-    this.ready.set(velocity, take);
+    const take = await fetchTake(patch, note, context);
+    this.ready.set(name, take);
     return take;
   }
 }
 
-async function fetchTake(patch: Patch, velocity: number, context: AudioContext): Promise<Take> {
+async function fetchTake(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
   const answer = await fetch('/api/sound', {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ document: plain(patch), velocity })
+    body: JSON.stringify({ document: plain(patch), ...note })
   });
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
-  const limitedDb = Number(answer.headers.get('X-Limited-dB') ?? 0);
+  const said = (name: string): number => Number(answer.headers.get(name) ?? 0);
+  const figures = {
+    limitedDb: said('X-Limited-dB'),
+    loudness: said('X-Loudness-LUFS'),
+    sharpness: said('X-Sharpness-Hz')
+  };
   const buffer = await context.decodeAudioData(await answer.arrayBuffer());
-  return { buffer, limitedDb, patch, velocity };
+  return { buffer, ...figures, patch };
 }
 
 function frame(): Promise<number> {

@@ -54,7 +54,7 @@ describe('scales of staves', () => {
 describe('time', () => {
   it('is ticked at round places within the note', () => {
     for (const seconds of [0.05, 0.7, 2.3, 60]) {
-      const ticks = timeTicks(seconds, 700);
+      const ticks = timeTicks(0, seconds, 700);
       expect(ticks[0]).toBe(0);
       expect(ticks.at(-1)!).toBeLessThan(seconds);
       expect(ticks.length).toBeGreaterThan(2);
@@ -69,6 +69,8 @@ describe('the sheet over the wire', () => {
   const sheet = unpack({
     rate: 48000,
     seconds: 2,
+    from_s: 0,
+    to_s: 2,
     columns: 2,
     starts_s: text(new Float64Array([0, 1]).buffer),
     notes: [],

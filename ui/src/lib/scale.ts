@@ -1,6 +1,6 @@
 /** Scales that people read: note names, hertz on a log scale, decibels, per cent. */
 import { scaleLinear, scaleLog } from 'd3-scale';
-import { figure, hertz, noteName, shown } from './format';
+import { figure, hertz, noteName, shown, signalShown } from './format';
 import type { Lane } from './sheet';
 
 export interface Tick {
@@ -25,6 +25,17 @@ function linear(low: number, high: number, ticks: Tick[]): Scale {
 export function signalScale(low: number, high: number): Scale {
   const pad = (high - low) * 0.06 || 0.5;
   return linear(low - pad, high + pad, []);
+}
+
+/** Returns a scale for signals raised to a stave, with ticks. */
+export function signalStaveScale(low: number, high: number, as: 'plain' | 'percent' | 'volts'): Scale {
+  const pad = (high - low) * 0.08 || 0.5;
+  const values = scaleLinear([low, high], [0, 1]).ticks(4);
+  return linear(
+    low - pad,
+    high + pad,
+    values.map((value) => ({ value, label: signalShown(value, as) }))
+  );
 }
 
 function pitchScale(lane: Lane, key: number): Scale {
@@ -94,9 +105,26 @@ export function laneScale(name: string, lane: Lane, key: number): Scale {
   return plainScale(lane);
 }
 
-/** Returns round times for the axis over so many seconds, about one every 90 pixels. */
-export function timeTicks(seconds: number, width: number): number[] {
-  return scaleLinear([0, seconds], [0, width])
+/** Returns round times for the axis from one time to another, about one every 90 pixels. */
+export function timeTicks(from: number, to: number, width: number): number[] {
+  return scaleLinear([from, to], [0, width])
     .ticks(Math.max(2, Math.floor(width / 90)))
-    .filter((t) => t < seconds * 0.97);
+    .filter((t) => t < from + (to - from) * 0.97);
+}
+
+/** Returns a scale of levels in dB. */
+export function decibelScale(low: number, high: number): Scale {
+  const ticks = [-12, -24, -36, -48, -60, -72].filter((value) => value > low && value < high);
+  return linear(
+    low,
+    high,
+    ticks.map((value) => ({ value, label: `${value} dB`.replace('-', '−') }))
+  );
+}
+
+/** Returns an axis of frequencies, even in pitch. */
+export function hertzAxis(low: number, high: number): Scale {
+  const scale = scaleLog([low, high], [0, 1]);
+  const ticks = [50, 100, 200, 500, 1000, 2000, 5000, 10000].map((value) => ({ value, label: hertz(value, 2) }));
+  return { at: (value) => scale(Math.max(value, 1)), from: (place) => scale.invert(place), ticks };
 }

@@ -104,26 +104,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sound": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Post Sound
-         * @description Return the sound of a patch as a 24-bit stereo WAV; a header says what the limiter took.
-         */
-        post: operations["post_sound_api_sound_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/trace.csv": {
         parameters: {
             query?: never;
@@ -138,6 +118,106 @@ export interface paths {
          * @description Return the trace at every sample, with each route's contribution, as CSV.
          */
         post: operations["post_trace_api_trace_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Sound
+         * @description Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how sharp.
+         */
+        post: operations["post_sound_api_sound_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Look
+         * @description Return a look inside the sound of a patch: levels, spectrogram, bands, and the harmonics at a moment.
+         */
+        post: operations["post_look_api_look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voltage.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Voltage
+         * @description Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution.
+         */
+        post: operations["post_voltage_api_voltage_wav_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/harmonics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Harmonics
+         * @description Return a frame of harmonics 1 to 32, as they are at the test key, and the wave they make.
+         */
+        post: operations["post_harmonics_api_harmonics_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cycles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Cycles
+         * @description Return the cycles in a WAV file, ready to be a table of the patch's own.
+         */
+        post: operations["post_cycles_api_cycles_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -317,6 +397,30 @@ export interface components {
             tables: {
                 [key: string]: string;
             };
+            /** Scales */
+            scales: {
+                [key: string]: number[];
+            };
+            /** Sections */
+            sections: components["schemas"]["SectionFacts"][];
+        };
+        /**
+         * ChorusSettings
+         * @description The chorus that send_chorus feeds.
+         */
+        ChorusSettings: {
+            /**
+             * Rate
+             * @description How often its delays swing.
+             * @default 0.6
+             */
+            rate?: number;
+            /**
+             * Depth Ms
+             * @description How far they swing.
+             * @default 3
+             */
+            depth_ms?: number;
         };
         /**
          * Clock
@@ -474,6 +578,56 @@ export interface components {
             hold_at?: number | null;
         };
         /**
+         * CyclesRead
+         * @description Cycles for a table of the patch's own.
+         */
+        CyclesRead: {
+            /** Cycles */
+            cycles: string;
+            /** Frames */
+            frames: number;
+            /** Frame Length */
+            frame_length: number;
+            /** Frames In File */
+            frames_in_file: number;
+            /** Remark */
+            remark: string;
+        };
+        /**
+         * CyclesWish
+         * @description A WAV file, base64, and the length of its frames where it is known.
+         */
+        CyclesWish: {
+            /** Data */
+            data: string;
+            /** Frame Length */
+            frame_length?: number | null;
+        };
+        /**
+         * DelaySettings
+         * @description The delay that send_delay feeds.
+         */
+        DelaySettings: {
+            /**
+             * Time
+             * @description From one echo to the next.
+             * @default 0.375
+             */
+            time?: number | string;
+            /**
+             * Feedback
+             * @description How much of each echo comes again.
+             * @default 0.4
+             */
+            feedback?: number;
+            /**
+             * Damp Hz
+             * @description Each echo loses what is above this.
+             * @default 5000
+             */
+            damp_hz?: number;
+        };
+        /**
          * DestinationFacts
          * @description One voice destination.
          */
@@ -497,8 +651,6 @@ export interface components {
              * @enum {string}
              */
             law: "sum" | "octaves" | "semitones";
-            /** Heard */
-            heard: boolean;
         };
         /**
          * Draft
@@ -516,6 +668,27 @@ export interface components {
              * @default false
              */
             replace?: boolean;
+        };
+        /**
+         * DriveSettings
+         * @description The drive before the filters.
+         */
+        DriveSettings: {
+            /**
+             * Crossover Hz
+             * @description Below this nothing is driven; 0 drives it all.
+             * @default 0
+             */
+            crossover_hz?: number;
+        };
+        /**
+         * Effects
+         * @description What the sends feed.
+         */
+        Effects: {
+            delay?: components["schemas"]["DelaySettings"];
+            chorus?: components["schemas"]["ChorusSettings"];
+            reverb?: components["schemas"]["ReverbSettings"];
         };
         /**
          * Envelope
@@ -726,7 +899,7 @@ export interface components {
         };
         /**
          * FilterSettings
-         * @description The filter after the oscillators.
+         * @description A filter after the oscillators.
          */
         FilterSettings: {
             /**
@@ -738,7 +911,7 @@ export interface components {
             response?: "low" | "high" | "band" | "notch";
             /**
              * Slope
-             * @description One filter, or two in series.
+             * @description 12 or 24 dB an octave: one filter, or two in series.
              * @default gentle
              * @enum {string}
              */
@@ -774,6 +947,54 @@ export interface components {
              * @default 0.1
              */
             release_s?: number | string;
+        };
+        /**
+         * HarmonicRow
+         * @description A harmonic at the test key.
+         */
+        HarmonicRow: {
+            /** Number */
+            number: number;
+            /** Hz */
+            hz: number;
+            /** Key */
+            key: number;
+            /** Db */
+            db: number;
+        };
+        /**
+         * HarmonicsSeen
+         * @description A frame: level and phase of each harmonic, what they are at the test key, and the wave they make.
+         */
+        HarmonicsSeen: {
+            /** Harmonics */
+            harmonics: number[][];
+            /** Rows */
+            rows: components["schemas"]["HarmonicRow"][];
+            /** Wave */
+            wave: string;
+        };
+        /**
+         * HarmonicsWish
+         * @description Harmonics set by hand, or a table's at a position, to be seen at the test key.
+         */
+        HarmonicsWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Harmonics */
+            harmonics?: number[][] | null;
+            /**
+             * Table
+             * @default
+             */
+            table?: string;
+            /**
+             * Position
+             * @default 0
+             */
+            position?: number;
         };
         /**
          * Head
@@ -881,8 +1102,6 @@ export interface components {
             high: number;
             /** Set Value */
             set_value: number;
-            /** Heard */
-            heard: boolean;
             value: components["schemas"]["Row"];
             raw: components["schemas"]["Row"];
             base: components["schemas"]["Row"];
@@ -896,6 +1115,24 @@ export interface components {
             greatest: number;
             /** Clamped */
             clamped: number;
+        };
+        /**
+         * Levels
+         * @description How loud a sound is, by every usual figure.
+         */
+        Levels: {
+            /** Peak Db */
+            peak_db: number;
+            /** True Peak Db */
+            true_peak_db: number;
+            /** Loudness Lufs */
+            loudness_lufs: number;
+            /** Rms Db */
+            rms_db: number;
+            /** Crest Db */
+            crest_db: number;
+            /** Dc */
+            dc: number;
         };
         /**
          * Lfo
@@ -966,6 +1203,37 @@ export interface components {
              * @default []
              */
             points?: number[][];
+        };
+        /**
+         * LookWish
+         * @description A patch whose sound is looked at, at a moment.
+         */
+        LookWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * At S
+             * @default 0
+             */
+            at_s?: number;
+            /**
+             * Columns
+             * @default 360
+             */
+            columns?: number;
         };
         /**
          * Macro
@@ -1098,6 +1366,19 @@ export interface components {
             polarity?: "bipolar" | "unipolar";
         };
         /**
+         * NoiseSettings
+         * @description The noise of the voice.
+         */
+        NoiseSettings: {
+            /**
+             * Colour
+             * @description Equal power a hertz, or equal power an octave.
+             * @default white
+             * @enum {string}
+             */
+            colour?: "white" | "pink";
+        };
+        /**
          * Note
          * @description One key held for a time.
          */
@@ -1201,17 +1482,23 @@ export interface components {
         OscillatorSettings: {
             /**
              * Table
-             * @description The wavetable that the position runs through.
+             * @description The wavetable that the position runs through: of the bank or the patch.
              * @default ladder
-             * @enum {string}
              */
-            table?: "ladder" | "reed" | "hollow" | "bell" | "vowel";
+            table?: string;
             /**
              * Phase
              * @description Where in the cycle each note starts.
              * @default 0
              */
             phase?: number;
+            /**
+             * Start
+             * @description fixed starts each note at the phase; free at a phase of its own, the same at each playing.
+             * @default fixed
+             * @enum {string}
+             */
+            start?: "fixed" | "free";
         };
         /**
          * Oscillators
@@ -1219,6 +1506,20 @@ export interface components {
          */
         Oscillators: {
             osc1?: components["schemas"]["OscillatorSettings"];
+            osc2?: components["schemas"]["OscillatorSettings"];
+            sub?: components["schemas"]["SubSettings"];
+            noise?: components["schemas"]["NoiseSettings"];
+            /**
+             * Unison
+             * @description Voices of oscillator 1, spread by detune and spread.
+             * @default 1
+             */
+            unison?: number;
+            /**
+             * Tables
+             * @description Tables of the patch's own.
+             */
+            tables?: components["schemas"]["OwnTable"][];
         };
         /**
          * Overlay
@@ -1231,6 +1532,38 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["Row"];
             };
+        };
+        /**
+         * OwnTable
+         * @description A wavetable of the patch's own: frames of harmonics set by hand, or cycles read from a file.
+         */
+        OwnTable: {
+            /** Name */
+            name: string;
+            /**
+             * Frames
+             * @description Frames of harmonics 1 to 32, each [level 0..1, phase in cycles].
+             */
+            frames?: number[][][] | null;
+            /**
+             * Cycles
+             * @description Frames of 1024 samples, 16-bit little-endian, in base64.
+             */
+            cycles?: string | null;
+        };
+        /**
+         * Partial
+         * @description A harmonic of the note as it sounds at a moment.
+         */
+        Partial: {
+            /** Number */
+            number: number;
+            /** Hz */
+            hz: number;
+            /** Key */
+            key: number;
+            /** Db */
+            db: number;
         };
         /**
          * Patch
@@ -1310,7 +1643,7 @@ export interface components {
         };
         /**
          * Play
-         * @description A patch to be rendered at its test note, struck at a velocity of its own where one is given.
+         * @description A patch to be played at its test note, with another key, velocity or length where one is given.
          */
         Play: {
             /** Document */
@@ -1319,6 +1652,10 @@ export interface components {
             };
             /** Velocity */
             velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
             /**
              * Rate
              * @default 48000
@@ -1411,6 +1748,24 @@ export interface components {
             sentence: string;
         };
         /**
+         * ReverbSettings
+         * @description The reverb that send_reverb feeds.
+         */
+        ReverbSettings: {
+            /**
+             * Decay S
+             * @description Time to fall by 60 dB.
+             * @default 1.8
+             */
+            decay_s?: number;
+            /**
+             * Damp Hz
+             * @description Above this it falls twice as fast.
+             * @default 4000
+             */
+            damp_hz?: number;
+        };
+        /**
          * Revision
          * @description One saved revision of a patch.
          */
@@ -1492,6 +1847,19 @@ export interface components {
              */
             high?: number | null;
             /**
+             * Resolution
+             * @description In how many steps it arrives: as a controller of 128 or 16384 values would send it.
+             * @default smooth
+             * @enum {string}
+             */
+            resolution?: "smooth" | "7bit" | "14bit";
+            /**
+             * Update Every
+             * @description It arrives anew each so many samples.
+             * @default 1
+             */
+            update_every?: number;
+            /**
              * Enabled
              * @description A route that is off is as if it were not there.
              * @default true
@@ -1569,6 +1937,20 @@ export interface components {
             reason?: string;
         };
         /**
+         * SectionFacts
+         * @description A part of the voice that is chosen and that nothing moves.
+         */
+        SectionFacts: {
+            /** Path */
+            path: string[];
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Fields */
+            fields: components["schemas"]["FieldFacts"][];
+        };
+        /**
          * Shape
          * @description Gain x input + offset; then the power of its size; then fold; then the drawn points; then clip; in that order.
          *
@@ -1638,6 +2020,10 @@ export interface components {
             rate: number;
             /** Seconds */
             seconds: number;
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
             /** Columns */
             columns: number;
             /** Starts S */
@@ -1666,6 +2052,10 @@ export interface components {
             };
             /** Velocity */
             velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
             /**
              * Rate
              * @default 48000
@@ -1681,6 +2071,18 @@ export interface components {
              * @default []
              */
             velocities?: number[];
+            /**
+             * Asked
+             * @default []
+             */
+            asked?: string[];
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /** To S */
+            to_s?: number | null;
         };
         /**
          * SignalView
@@ -1736,6 +2138,77 @@ export interface components {
             law?: "linear" | "exponential";
         };
         /**
+         * SoundView
+         * @description A look inside a sound. Rows are base64 of little-endian float32, the spectrogram of bytes, low rows first.
+         */
+        SoundView: {
+            /** Seconds */
+            seconds: number;
+            levels: components["schemas"]["Levels"];
+            /** Limited Db */
+            limited_db: number;
+            /** Least */
+            least: string;
+            /** Greatest */
+            greatest: string;
+            /** Spectrogram */
+            spectrogram: string;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /** Low Hz */
+            low_hz: number;
+            /** High Hz */
+            high_hz: number;
+            /** Floor Db */
+            floor_db: number;
+            /** Bands */
+            bands: string[];
+            /** Unsteadiness Db */
+            unsteadiness_db: number[];
+            /** Spectrum Hz */
+            spectrum_hz: string;
+            /** Spectrum Db */
+            spectrum_db: string;
+            /** Partials */
+            partials: components["schemas"]["Partial"][];
+            /** Sharpness Hz */
+            sharpness_hz: number;
+        };
+        /**
+         * SoundWish
+         * @description A patch to be rendered into a file of a kind.
+         */
+        SoundWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth?: "16" | "24" | "32f";
+            /**
+             * Mono
+             * @default false
+             */
+            mono?: boolean;
+        };
+        /**
          * Steps
          * @description A row of hits from note-on, one each step: the hit's strength while its gate is open, else 0.
          */
@@ -1773,6 +2246,31 @@ export interface components {
              * @default false
              */
             loop?: boolean;
+        };
+        /**
+         * SubSettings
+         * @description The oscillator under the others: a frame of a table, one or two octaves down.
+         */
+        SubSettings: {
+            /**
+             * Table
+             * @description Its wavetable.
+             * @default ladder
+             */
+            table?: string;
+            /**
+             * Position
+             * @description The position in its table, which nothing moves.
+             * @default 0
+             */
+            position?: number;
+            /**
+             * Octaves
+             * @description Octaves under the note.
+             * @default 1
+             * @enum {integer}
+             */
+            octaves?: 1 | 2;
         };
         /**
          * Typed
@@ -1853,6 +2351,43 @@ export interface components {
             };
             oscillators?: components["schemas"]["Oscillators"];
             filter?: components["schemas"]["FilterSettings"];
+            filter2?: components["schemas"]["FilterSettings"];
+            drive?: components["schemas"]["DriveSettings"];
+            effects?: components["schemas"]["Effects"];
+        };
+        /**
+         * VoltageWish
+         * @description A signal or a lane to be written as control voltage.
+         */
+        VoltageWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /** Name */
+            name: string;
+            /**
+             * Depth
+             * @default 32f
+             * @enum {string}
+             */
+            depth?: "16" | "24" | "32f";
+            /**
+             * Volts
+             * @default 5
+             */
+            volts?: number;
         };
     };
     responses: never;
@@ -2022,7 +2557,7 @@ export interface operations {
             };
         };
     };
-    post_sound_api_sound_post: {
+    post_trace_api_trace_csv_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -2053,7 +2588,7 @@ export interface operations {
             };
         };
     };
-    post_trace_api_trace_csv_post: {
+    post_sound_api_sound_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -2062,7 +2597,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Play"];
+                "application/json": components["schemas"]["SoundWish"];
             };
         };
         responses: {
@@ -2072,6 +2607,136 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_look_api_look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundView"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_voltage_api_voltage_wav_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoltageWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_harmonics_api_harmonics_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HarmonicsWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HarmonicsSeen"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_cycles_api_cycles_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CyclesWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CyclesRead"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {

@@ -8,9 +8,23 @@ interface Remembered {
   pointerSeen: boolean;
   cautionSeen: boolean;
   last: string | null;
+  /** How loud and how sharp the last sound played was. */
+  heard: { loudness: number; sharpness: number } | null;
+  /** How signals are shown: as they are, in per cent, or in volts. */
+  signals: 'plain' | 'percent' | 'volts';
+  keys: boolean;
 }
 
-const FIRST: Remembered = { theme: 'system', level: 0.25, pointerSeen: false, cautionSeen: false, last: null };
+const FIRST: Remembered = {
+  theme: 'system',
+  level: 0.25,
+  pointerSeen: false,
+  cautionSeen: false,
+  last: null,
+  heard: null,
+  signals: 'plain',
+  keys: false
+};
 
 function read(): Remembered {
   try {

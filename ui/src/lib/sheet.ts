@@ -26,6 +26,9 @@ export interface Lane extends Omit<LaneView, 'value' | 'raw' | 'base' | 'contrib
 export interface Sheet {
   rate: number;
   seconds: number;
+  /** The stretch that the columns show. */
+  from_s: number;
+  to_s: number;
   columns: number;
   starts: Float64Array;
   notes: NoteView[];
@@ -76,8 +79,18 @@ export function extentOf(row: Row): [number, number] {
   return [least, greatest];
 }
 
+/** Returns where a time lies on the sheet, 0 at its left end and 1 at its right. */
+export function placeOf(sheet: Sheet, time: number): number {
+  return (time - sheet.from_s) / (sheet.to_s - sheet.from_s);
+}
+
+/** Returns the time at a place on the sheet. */
+export function timeAt(sheet: Sheet, place: number): number {
+  return sheet.from_s + place * (sheet.to_s - sheet.from_s);
+}
+
 /** Returns the column that a time falls in. */
 export function columnAt(sheet: Sheet, time: number): number {
-  const column = Math.floor((time / sheet.seconds) * sheet.columns + 1e-6);
+  const column = Math.floor(placeOf(sheet, time) * sheet.columns + 1e-6);
   return Math.max(0, Math.min(sheet.columns - 1, column));
 }

@@ -1,53 +1,55 @@
 <script lang="ts">
   import type { FieldFacts, Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
-  import { fieldValue, modules, replaceModule } from '../lib/document';
+  import { modules } from '../lib/document';
   import { shown } from '../lib/format';
   import Choice from './Choice.svelte';
+  import CurveEditor from './CurveEditor.svelte';
   import Labelled from './Labelled.svelte';
+  import ScaleKeys from './ScaleKeys.svelte';
   import ValueField from './ValueField.svelte';
 
-  /** One field of a source: the right editor for its role, built from the catalogue. */
-  let { module, field }: { module: Module; field: FieldFacts } = $props();
+  /** One field of a source or of the voice: the right editor for its role, built from the catalogue. */
+  interface Props {
+    field: FieldFacts;
+    value: unknown;
+    /** Whose field it is, as it is said in labels and in Undo. */
+    owner: string;
+    /** What stands under it: how far it is moved. */
+    under?: string;
+    module?: Module;
+    onset: (value: unknown, label: string, merge: string, draft?: boolean) => void;
+  }
+  let { field, value, owner, under = '', module, onset }: Props = $props();
 
-  const value = $derived(fieldValue(module, field));
   const label = $derived(field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' '));
-  const said = $derived(`${module.id} ${label}`);
-  const moved = $derived(bench.sheet?.lanes[`${module.id}.${field.name}`]);
+  const said = $derived(`${owner} ${label}`);
   const others = $derived([
     ...(bench.patch ? modules(bench.patch).map((m) => m.id) : []),
     ...Object.keys(bench.catalogue?.signals ?? {})
   ]);
-  const movedOver = $derived(
-    moved && moved.least !== moved.greatest
-      ? `moved over ${shown(moved.least, moved.unit)} to ${shown(moved.greatest, moved.unit)}`
-      : ''
-  );
   const listed = $derived(JSON.stringify(value ?? null));
+  const tables = $derived([
+    ...Object.keys(bench.catalogue?.tables ?? {}).map((name) => [name, name] as const),
+    ...(bench.patch?.voice?.oscillators?.tables ?? []).map((own) => [own.name, `${own.name} (own)`] as const)
+  ]);
 
-  /** A drawn shape needs points: choosing it gives it some to begin with. */
-  const FIRST_POINTS = [
-    [0, 0],
-    [0.5, 1],
-    [1, 0]
-  ];
-
-  function set(next: unknown, merge = ''): void {
-    if (next === 'drawn' && (fieldOf('points') as unknown[]).length < 2 && bench.patch) {
-      bench.edit(`${module.id} drawn`, replaceModule(bench.patch, module.id, { shape: next, points: FIRST_POINTS }));
-      return;
-    }
+  function set(next: unknown, merge = '', draft = false): void {
     const reads =
-      typeof next === 'number' || typeof next === 'string' ? shown(next, field.unit ?? '') : JSON.stringify(next);
-    bench.setField(module.id, field.name, next, `${module.id} ${label} ${reads}`.slice(0, 60), merge);
+      typeof next === 'number' || typeof next === 'string'
+        ? shown(next, field.unit ?? '')
+        : Array.isArray(next)
+          ? 'drawn'
+          : JSON.stringify(next);
+    onset(next, `${said} ${reads}`.slice(0, 60), merge, draft);
   }
 
   function setCount(input: HTMLInputElement): void {
     const text = input.value.trim();
     if (text === '' && field.default === null) set(null);
     else if (/^\d{1,6}$/.test(text)) set(Number(text));
-    else bench.say(`${module.id} ${label}: found "${text.slice(0, 40)}"; it must be a whole number.`, true);
-    input.value = String(fieldValue(module, field) ?? '');
+    else bench.say(`${said}: found "${text.slice(0, 40)}"; it must be a whole number.`, true);
+    input.value = String(value ?? '');
   }
 
   function setList(text: string): void {
@@ -55,12 +57,8 @@
     try {
       set(JSON.parse(text));
     } catch {
-      bench.say(`${label}: found "${text.slice(0, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
+      bench.say(`${said}: found "${text.slice(0, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
     }
-  }
-
-  function fieldOf(name: string): unknown {
-    return (module as unknown as Record<string, unknown>)[name] ?? [];
   }
 
   const choices = $derived(
@@ -74,7 +72,7 @@
   ]);
 </script>
 
-<Labelled name={label} help={field.help} under={movedOver}>
+<Labelled name={label} help={field.help} {under}>
   {#if field.role === 'number'}
     <ValueField
       value={value as number | string}
@@ -115,6 +113,18 @@
       options={signals}
       onchoose={(name) => set(others.includes(name) ? name : Number(name))}
     />
+  {:else if field.role === 'table'}
+    <Choice
+      label={said}
+      title={bench.catalogue?.tables[String(value)]}
+      value={String(value)}
+      options={tables}
+      onchoose={(name) => set(name)}
+    />
+  {:else if field.role === 'points' || field.role === 'numbers'}
+    <CurveEditor {field} {owner} {value} {module} onset={set} />
+  {:else if field.role === 'scale'}
+    <ScaleKeys value={value as string | number[]} {said} onset={set} />
   {:else if field.role === 'text'}
     <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
   {:else}

@@ -1,6 +1,5 @@
 <script lang="ts">
   import { bench } from '../lib/bench.svelte';
-  import { figure } from '../lib/format';
   import { settle } from '../lib/library';
   import { player } from '../lib/player.svelte';
   import { settings } from '../lib/settings.svelte';
@@ -47,11 +46,13 @@
       <button class="bare" aria-label="Dismiss" onclick={() => bench.dismiss(message.id)}>✕</button>
     </div>
   {/each}
-  {#if player.playing && player.limitedDb > 0}
-    <div class="bar" role="status">
-      <b>Limiter</b><span>It took {figure(player.limitedDb, 2)} dB off the loudest moment.</span>
+  {#if player.guarded}
+    <div class="bar" role="alert">
+      <b>Turned down</b><span>{player.guarded}</span>
+      <button class="quiet" onclick={() => player.allow()}>Play it as it is</button>
     </div>
-  {:else if !settings.now.cautionSeen && player.playing}
+  {/if}
+  {#if !settings.now.cautionSeen && player.playing}
     <div class="bar" role="status">
       <b>Ears</b>
       <span

@@ -1,19 +1,30 @@
 <script lang="ts">
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
-  import { reading, seconds } from '../lib/format';
+  import { figure, hertz, reading, seconds } from '../lib/format';
   import { player } from '../lib/player.svelte';
   import { timeTicks } from '../lib/scale';
-  import { columnAt } from '../lib/sheet';
+  import { columnAt, placeOf, timeAt } from '../lib/sheet';
+  import SignalStave from './SignalStave.svelte';
   import SourceRow from './SourceRow.svelte';
   import Stave from './Stave.svelte';
 
   let plotWidth = $state(0);
   const voiceLanes = $derived(
-    Object.entries(bench.sheet?.lanes ?? {}).filter(([name]) => !name.includes('.') && !name.includes(':'))
+    Object.entries(bench.sheet?.lanes ?? {}).filter(
+      ([name]) => (!name.includes('.') && !name.includes(':')) || bench.pinned.includes(name)
+    )
   );
-  const ticks = $derived(bench.sheet ? timeTicks(bench.sheet.seconds, plotWidth) : []);
-  const place = (time: number): number => (bench.sheet ? (time / bench.sheet.seconds) * 100 : 0);
+  const raised = $derived(bench.pinned.filter((name) => name in (bench.sheet?.signals ?? {})));
+  const ticks = $derived(bench.sheet ? timeTicks(bench.sheet.from_s, bench.sheet.to_s, plotWidth) : []);
+  const place = (time: number): number => (bench.sheet ? placeOf(bench.sheet, time) * 100 : 0);
+  const shows = (time: number): boolean => place(time) >= 0 && place(time) <= 100;
+  const between = $derived.by(() => {
+    const { posts, tempo } = bench;
+    if (!posts) return '';
+    const gap = Math.abs(posts[1] - posts[0]);
+    return `${seconds(gap)} · ${figure((gap * tempo) / 60, 4)} beats · ${gap > 0 ? hertz(1 / gap) : '–'}`;
+  });
   const cursorSays = $derived.by(() => {
     const { sheet, cursor } = bench;
     if (!sheet || cursor === null) return '';
@@ -35,16 +46,83 @@
   function point(event: PointerEvent & { currentTarget: HTMLElement }): void {
     if (!bench.sheet || event.buttons > 0) return;
     const box = event.currentTarget.getBoundingClientRect();
-    const left = box.right - plotWidth;
-    const time = ((event.clientX - left) / plotWidth) * bench.sheet.seconds;
-    bench.cursor = time >= 0 && time <= bench.sheet.seconds ? time : null;
+    const at = (event.clientX - (box.right - plotWidth)) / plotWidth;
+    bench.cursor = at >= 0 && at <= 1 ? timeAt(bench.sheet, at) : null;
+  }
+
+  /** The wheel zooms about the pointer with Ctrl, and moves along the note when it turns sideways or with Shift. */
+  function wheel(event: WheelEvent & { currentTarget: HTMLElement }): void {
+    const { sheet } = bench;
+    if (!sheet) return;
+    const box = event.currentTarget.getBoundingClientRect();
+    const at = (event.clientX - (box.right - plotWidth)) / plotWidth;
+    const length = sheet.to_s - sheet.from_s;
+    const aside = event.deltaX || (event.shiftKey ? event.deltaY : 0);
+    if (at < 0 || (!event.ctrlKey && !aside)) return;
+    event.preventDefault();
+    if (event.ctrlKey) {
+      const next = length * 2 ** Math.max(-1, Math.min(1, event.deltaY / 200));
+      const time = timeAt(sheet, at);
+      bench.zoom(time - at * next, time + (1 - at) * next);
+    } else {
+      const by = (aside / plotWidth) * length;
+      bench.zoom(sheet.from_s + by, sheet.to_s + by);
+    }
+  }
+
+  let touches: Record<number, number> = {};
+  function touch(event: TouchEvent): void {
+    const { sheet } = bench;
+    const now = Object.fromEntries([...event.touches].map((t) => [t.identifier, t.clientX]));
+    const ids = Object.keys(now).map(Number);
+    if (sheet && ids.length === 2 && ids.every((id) => id in touches)) {
+      event.preventDefault();
+      const [a, b] = ids as [number, number];
+      const before = Math.abs(touches[a]! - touches[b]!);
+      const length = ((sheet.to_s - sheet.from_s) * before) / Math.max(8, Math.abs(now[a]! - now[b]!));
+      const middle = (sheet.from_s + sheet.to_s) / 2 - ((now[a]! - touches[a]!) / plotWidth) * length;
+      bench.zoom(middle - length / 2, middle + length / 2);
+    }
+    touches = now;
+  }
+
+  /** A drag over the axis sets the two posts; a click takes them away. */
+  let from: number | null = $state(null);
+  function postAt(event: PointerEvent & { currentTarget: HTMLElement }): number {
+    const box = event.currentTarget.getBoundingClientRect();
+    return timeAt(bench.sheet!, Math.max(0, Math.min(1, (event.clientX - box.left) / box.width)));
+  }
+  function startPosts(event: PointerEvent & { currentTarget: HTMLElement }): void {
+    if (!bench.sheet) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    from = postAt(event);
+    bench.posts = null;
+  }
+  function movePosts(event: PointerEvent & { currentTarget: HTMLElement }): void {
+    if (from === null || !bench.sheet) return;
+    const to = postAt(event);
+    const wide = Math.abs(placeOf(bench.sheet, to) - placeOf(bench.sheet, from)) * plotWidth > 3;
+    bench.posts = wide ? (from < to ? [from, to] : [to, from]) : null;
   }
 
   function step(event: KeyboardEvent): void {
     if (!bench.sheet || (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight')) return;
     event.preventDefault();
-    const size = (bench.sheet.seconds / 200) * (event.shiftKey ? 0.2 : 1) * (event.key === 'ArrowLeft' ? -1 : 1);
-    bench.cursor = Math.max(0, Math.min(bench.sheet.seconds, (bench.cursor ?? 0) + size));
+    if (event.altKey && bench.cursor !== null) {
+      bench.posts =
+        event.key === 'ArrowLeft'
+          ? [bench.cursor, bench.posts?.[1] ?? bench.cursor]
+          : [bench.posts?.[0] ?? bench.cursor, bench.cursor];
+      return;
+    }
+    const size =
+      ((bench.sheet.to_s - bench.sheet.from_s) / 200) *
+      (event.shiftKey ? 0.2 : 1) *
+      (event.key === 'ArrowLeft' ? -1 : 1);
+    bench.cursor = Math.max(
+      bench.sheet.from_s,
+      Math.min(bench.sheet.to_s, (bench.cursor ?? bench.sheet.from_s) + size)
+    );
   }
 
   function addSource(event: Event & { currentTarget: HTMLSelectElement }): void {
@@ -54,7 +132,15 @@
   }
 </script>
 
-<div class="sheet" onpointermove={point} onpointerleave={() => (bench.cursor = null)} role="presentation">
+<div
+  class="sheet"
+  onpointermove={point}
+  onpointerleave={() => (bench.cursor = null)}
+  onwheel={wheel}
+  ontouchmove={touch}
+  ontouchend={() => (touches = {})}
+  role="presentation"
+>
   <div class="axis">
     <div class="label">
       Sources
@@ -81,9 +167,18 @@
       aria-valuenow={bench.cursor ?? 0}
       aria-valuetext={cursorSays || 'no cursor; arrow keys set one'}
       onkeydown={step}
+      onpointerdown={startPosts}
+      onpointermove={movePosts}
+      onpointerup={() => (from = null)}
     >
       {#each ticks as tick (tick)}<span style:left="{place(tick)}%">{tick === 0 ? '0' : seconds(tick)}</span>{/each}
-      {#if bench.cursor !== null}<span class="now" style:left="{place(bench.cursor)}%">{seconds(bench.cursor)}</span
+      {#if bench.posts && from === null && shows((bench.posts[0] + bench.posts[1]) / 2)}
+        <span class="gap" style:left="{place((bench.posts[0] + bench.posts[1]) / 2)}%">{between}</span>
+      {:else if bench.posts}
+        <span class="gap" style:left="{Math.max(20, Math.min(80, place(bench.posts[1])))}%">{between}</span>
+      {/if}
+      {#if bench.cursor !== null && shows(bench.cursor)}<span class="now" style:left="{place(bench.cursor)}%"
+          >{seconds(bench.cursor)}</span
         >{/if}
     </div>
   </div>
@@ -94,8 +189,50 @@
       <p class="none">Nothing moves yet. Add a source, then let it move a stave below.</p>
     {/each}
   </div>
-  <div class="axis low"><div class="label">What they move</div></div>
+  <div class="axis low">
+    <div class="label">
+      What they move
+      <select
+        class="link-select"
+        aria-label="Show another stave"
+        onchange={(event) => {
+          const name = event.currentTarget.value;
+          event.currentTarget.value = '';
+          if (name) bench.pin(name);
+        }}
+      >
+        <option value="">+ show a stave</option>
+        <optgroup label="destinations">
+          {#each (bench.catalogue?.destinations ?? []).filter((at) => !(at.name in (bench.sheet?.lanes ?? {}))) as at (at.name)}
+            <option value={at.name}>{at.title}</option>
+          {/each}
+        </optgroup>
+        <optgroup label="signals, laid over each other">
+          {#each bench.patch ? modules(bench.patch) : [] as module (module.id)}
+            {#if !bench.pinned.includes(module.id)}<option value={module.id}>{module.id}</option>{/if}
+          {/each}
+        </optgroup>
+      </select>
+    </div>
+    <div class="spans">
+      {#if bench.sheet}
+        {@const off = bench.sheet.notes.at(-1)?.off_s ?? 0}
+        <button class="bare" aria-pressed={bench.span === null} onclick={() => bench.zoom(0, bench.sheet!.seconds)}
+          >whole note (0)</button
+        >
+        <button class="bare" onclick={() => bench.zoom(bench.sheet!.notes[0]!.on_s, bench.sheet!.notes[0]!.on_s + 0.05)}
+          >first 50 ms (1)</button
+        >
+        <button class="bare" onclick={() => bench.zoom(off, bench.sheet!.seconds)}>tail (2)</button>
+        {#if bench.ghost}<span class="ghost"
+            >behind: {bench.ghost.label}
+            <button class="bare" aria-label="Let the ghost go" onclick={() => bench.dropGhost()}>✕</button></span
+          >{/if}
+      {/if}
+    </div>
+  </div>
   <div class="staves">
+    {#if raised.length > 0}<SignalStave names={raised} />{/if}
     {#each voiceLanes as [name, lane] (name)}
       <Stave {name} {lane} />
     {/each}
@@ -103,11 +240,20 @@
   <div class="over" aria-hidden="true">
     {#if bench.sheet}
       {#each bench.sheet.notes as note, i (i)}
-        <i class="post-name" style:left="{place(note.on_s)}%">note on</i>
-        <i class="post-name" style:left="{place(note.off_s)}%">note off</i>
+        {#if shows(note.on_s)}<i class="post-name" style:left="{place(note.on_s)}%">note on</i>{/if}
+        {#if shows(note.off_s)}<i class="post-name" style:left="{place(note.off_s)}%">note off</i>{/if}
       {/each}
-      {#if bench.cursor !== null}<div class="line" style:left="{place(bench.cursor)}%"></div>{/if}
-      {#if player.head !== null}<div class="line head" style:left="{place(player.head)}%"></div>{/if}
+      {#each bench.posts ?? [] as post, i (i)}
+        {#if shows(post)}<div class="line post" style:left="{place(post)}%"></div>{/if}
+      {/each}
+      {#if bench.cursor !== null && shows(bench.cursor)}<div
+          class="line"
+          style:left="{place(bench.cursor)}%"
+        ></div>{/if}
+      {#if player.head !== null && shows(player.head)}<div
+          class="line head"
+          style:left="{place(player.head)}%"
+        ></div>{/if}
     {/if}
   </div>
 </div>
@@ -132,7 +278,22 @@
     border-bottom: 1px solid var(--rule);
   }
   .axis.low {
-    height: 23px;
+    height: 24px;
+  }
+  .spans {
+    display: flex;
+    gap: 14px;
+    align-items: center;
+    font-size: 12px;
+    color: var(--faint);
+    padding-left: 6px;
+  }
+  .spans [aria-pressed='true'] {
+    color: var(--ink);
+  }
+  .ghost {
+    margin-left: auto;
+    padding-right: 8px;
   }
   .label {
     padding: 3px 8px 0 14px;
@@ -199,6 +360,25 @@
     width: 1px;
     background: var(--madder);
     opacity: 0.75;
+  }
+  .line.post {
+    background: var(--lichen);
+    opacity: 1;
+    width: 0;
+    border-left: 1px dashed var(--lichen);
+  }
+  .times {
+    touch-action: none;
+    cursor: col-resize;
+  }
+  .times span.gap {
+    background: var(--lichen);
+    color: var(--paper);
+    border: 0;
+    border-radius: 3px;
+    padding: 0 6px;
+    transform: translateX(-50%);
+    z-index: 2;
   }
   .line.head {
     width: 2px;

@@ -3,6 +3,8 @@
   import { bench } from '../lib/bench.svelte';
   import { shown } from '../lib/format';
   import Choice from './Choice.svelte';
+  import { readCycles } from '../lib/files';
+  import FieldEditor from './FieldEditor.svelte';
   import Labelled from './Labelled.svelte';
   import ValueField from './ValueField.svelte';
 
@@ -18,17 +20,10 @@
     ['mono', 'one voice, mono'],
     ['legato', 'one voice, legato']
   ] as const;
-  const RESPONSES = ['low', 'high', 'band', 'notch'].map((name) => [name, `${name} pass`] as const);
-  const SLOPES = [
-    ['gentle', '12 dB an octave'],
-    ['steep', '24 dB an octave']
-  ] as const;
-  const STILL = ['resonance', 'osc1_level', 'pan'];
-  const still = $derived(
-    (bench.catalogue?.destinations ?? []).filter((at) => STILL.includes(at.name) && !bench.sheet?.lanes[at.name])
-  );
-  const tables = $derived(Object.keys(bench.catalogue?.tables ?? {}).map((name) => [name, name] as const));
-  const table = $derived(voice.oscillators?.osc1?.table ?? 'ladder');
+  /** What stands on no stave is set here; a stave carries its own. */
+  const still = $derived((bench.catalogue?.destinations ?? []).filter((at) => !bench.sheet?.lanes[at.name]));
+  const sections = $derived(bench.catalogue?.sections ?? []);
+  let opened: Record<string, boolean> = $state({ 'Oscillator 1': true, 'Filter 1': true });
 
   function setVoice(fields: Partial<Voice>, label: string, merge = ''): void {
     bench.edit(label, { ...patch, voice: { ...voice, ...fields } }, merge);
@@ -36,12 +31,25 @@
   function setPerformance(fields: Partial<Performance>, label: string, merge = ''): void {
     bench.edit(label, { ...patch, performance: { ...performance, ...fields } }, merge);
   }
-  function setTable(name: string): void {
-    const osc1 = { ...voice.oscillators?.osc1, table: name as typeof table };
-    setVoice({ oscillators: { osc1 } }, `table ${name}`);
+  type Tree = Record<string, unknown>;
+  const partAt = (path: string[]): Tree =>
+    path.reduce((part, name) => (part[name] as Tree | undefined) ?? {}, voice as Tree);
+
+  /** Sets a field of a part of the voice, the parts around it kept. */
+  function setPart(path: string[], name: string, value: unknown, label: string, merge = ''): void {
+    const set = (part: Tree, left: string[]): Tree =>
+      left.length === 0
+        ? { ...part, [name]: value }
+        : { ...part, [left[0]!]: set((part[left[0]!] as Tree | undefined) ?? {}, left.slice(1)) };
+    bench.edit(label, { ...patch, voice: set(voice as Tree, path) as Voice }, merge);
   }
-  function setFilter(fields: Partial<NonNullable<Voice['filter']>>, label: string): void {
-    setVoice({ filter: { ...voice.filter, ...fields } }, label);
+
+  let picker: HTMLInputElement | undefined = $state();
+
+  function picked(event: Event & { currentTarget: HTMLInputElement }): void {
+    const file = event.currentTarget.files?.[0];
+    event.currentTarget.value = '';
+    if (file) void bench.attempt(() => readCycles(file));
   }
 
   interface Figure {
@@ -126,31 +134,66 @@
   />
 </Labelled>
 {@render figureField(glide)}
-<Labelled name="wavetable">
-  <Choice label="Wavetable" title={bench.catalogue?.tables[table]} value={table} options={tables} onchoose={setTable} />
-</Labelled>
-<Labelled name="filter">
-  <Choice
-    label="Filter response"
-    value={voice.filter?.response ?? 'low'}
-    options={RESPONSES}
-    onchoose={(name) => setFilter({ response: name as 'low' }, `filter ${name}`)}
+<Labelled name="unison">
+  <ValueField
+    value={voice.oscillators?.unison ?? 1}
+    unit="count"
+    label="Voices in unison"
+    low={1}
+    high={7}
+    width="100%"
+    oncommit={(v, merge) => setPart(['oscillators'], 'unison', Math.round(Number(v)), `unison ${v}`, merge)}
   />
 </Labelled>
-<Labelled name="slope">
-  <Choice
-    label="Filter slope"
-    value={voice.filter?.slope ?? 'gentle'}
-    options={SLOPES}
-    onchoose={(name) => setFilter({ slope: name as 'gentle' }, `slope ${name}`)}
-  />
-</Labelled>
-{#each bases as figure (figure.label)}{@render figureField(figure)}{/each}
+
+{#each sections as section (section.title)}
+  <details bind:open={opened[section.title]}>
+    <summary title={section.help}>{section.title}</summary>
+    {#each section.fields as field (field.name)}
+      <FieldEditor
+        {field}
+        owner={section.title.toLowerCase()}
+        value={partAt(section.path)[field.name] ?? field.default}
+        onset={(value, label, merge) => setPart(section.path, field.name, value, label, merge)}
+      />
+    {/each}
+    {#if section.path.includes('osc1')}
+      <div class="acts">
+        <button class="quiet" onclick={() => (bench.building = true)}>Build from harmonics…</button>
+        <button class="quiet" onclick={() => picker?.click()}>Read a WAV…</button>
+      </div>
+    {/if}
+  </details>
+{/each}
+<input
+  class="sr-only"
+  type="file"
+  accept=".wav,audio/wav"
+  aria-label="Choose a WAV of single cycles"
+  tabindex="-1"
+  bind:this={picker}
+  onchange={picked}
+/>
+
+<details bind:open={opened['Set values']}>
+  <summary title="Destinations that nothing moves and that have no stave.">Set values</summary>
+  {#each bases as figure (figure.label)}{@render figureField(figure)}{/each}
+</details>
 
 <h3>Test note</h3>
 {#each played as figure (figure.label)}{@render figureField(figure)}{/each}
 
 <style>
+  details {
+    border-top: 1px solid var(--rule);
+    padding: 4px 0;
+  }
+  summary {
+    cursor: pointer;
+    font-weight: 600;
+    font-size: 13.5px;
+    padding: 2px 0 5px;
+  }
   .notes {
     width: 100%;
     line-height: 18px;

@@ -1,7 +1,8 @@
 <script lang="ts">
   import type { FieldFacts, Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
-  import { dyeOf, modules, renameModule, routes } from '../lib/document';
+  import { dyeOf, fieldValue, modules, renameModule, replaceModule, routes } from '../lib/document';
+  import { shown } from '../lib/format';
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
 
@@ -30,6 +31,28 @@
   /** Points of a repeating shape stand only where the shape is drawn. */
   function stands(field: FieldFacts): boolean {
     return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
+  }
+
+  function movedOver(field: FieldFacts): string {
+    const moved = bench.sheet?.lanes[`${module.id}.${field.name}`];
+    if (!moved || moved.least === moved.greatest) return '';
+    return `moved over ${shown(moved.least, moved.unit)} to ${shown(moved.greatest, moved.unit)}`;
+  }
+
+  /** A drawn shape needs points: choosing it gives it some to begin with. */
+  function setField(field: FieldFacts, value: unknown, label: string, merge: string, draft = false): void {
+    const points = (module as unknown as Record<string, unknown>)['points'] as unknown[] | undefined;
+    if (value === 'drawn' && (points?.length ?? 0) < 2 && bench.patch) {
+      const drawn = {
+        shape: value,
+        points: [
+          [0, 0],
+          [0.5, 1],
+          [1, 0]
+        ]
+      };
+      bench.edit(label, replaceModule(bench.patch, module.id, drawn));
+    } else bench.setField(module.id, field.name, value, label, merge, draft);
   }
 
   function rename(event: Event & { currentTarget: HTMLInputElement }): void {
@@ -66,7 +89,14 @@
 <p class="help">{kind?.help.split('\n')[0]}</p>
 
 {#each (kind?.fields ?? []).filter(stands) as field (field.name)}
-  <FieldEditor {module} {field} />
+  <FieldEditor
+    {field}
+    {module}
+    owner={module.id}
+    value={fieldValue(module, field)}
+    under={movedOver(field)}
+    onset={(value, label, merge, draft) => setField(field, value, label, merge, draft)}
+  />
 {/each}
 
 <h3>It moves</h3>

@@ -3,9 +3,10 @@
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, routes } from '../lib/document';
   import { ground, inkOf, inks, line, type Surface } from '../lib/draw';
-  import { figure, seconds, shown } from '../lib/format';
+  import { seconds, shown, signalShown } from '../lib/format';
   import { signalScale } from '../lib/scale';
-  import { columnAt } from '../lib/sheet';
+  import { settings } from '../lib/settings.svelte';
+  import { columnAt, placeOf } from '../lib/sheet';
 
   import Plot from './Plot.svelte';
 
@@ -22,7 +23,7 @@
   const read = $derived.by(() => {
     const { sheet, cursor } = bench;
     if (!sheet || !signal || cursor === null) return '';
-    return figure(signal.row.first[columnAt(sheet, cursor)]!, 3);
+    return signalShown(signal.row.first[columnAt(sheet, cursor)]!, settings.now.signals);
   });
 
   let frame: HTMLDivElement | undefined = $state();
@@ -53,7 +54,7 @@
   function drag(event: PointerEvent): void {
     if (!held || !frame || !bench.sheet || !scale) return;
     const box = frame.getBoundingClientRect();
-    const time = held.time_s + ((event.clientX - grabbed.x) / box.width) * bench.sheet.seconds;
+    const time = held.time_s + ((event.clientX - grabbed.x) / box.width) * (bench.sheet.to_s - bench.sheet.from_s);
     const level = scale.from(scale.at(held.value) - (event.clientY - grabbed.y) / box.height);
     move(held, time, level, true);
   }
@@ -123,7 +124,7 @@
           class="handle"
           aria-label={markLabel(mark)}
           title={markLabel(mark)}
-          style:left="{Math.min(1, mark.time_s / bench.sheet.seconds) * 100}%"
+          style:left="{Math.max(0, Math.min(1, placeOf(bench.sheet, mark.time_s))) * 100}%"
           style:top="{(1 - scale.at(mark.value)) * 100}%"
           onpointerdown={(event) => grab(mark, event)}
           onpointermove={drag}

@@ -14,7 +14,7 @@
   let open = $state(false);
   const others = $derived([
     ...(bench.sheet?.overlays ?? []).map((overlay) => overlay.lanes[name]),
-    bench.ghost?.sheet.lanes[name]?.value
+    bench.ghost?.sheet?.lanes[name]?.value
   ]);
   const scale = $derived(laneScale(name, roomFor(lane, others), bench.key));
   const pulls = $derived(bench.patch ? routes(bench.patch).filter((route) => route.destination === name) : []);
@@ -68,7 +68,7 @@
       adding.map((route) => ({ id: route.id, colour: inkOf(dyeOf(patch, route.source).colour) }))
     );
     line(on, lane.base, scale, ink.faint, 1, [1, 3]);
-    const ghost = bench.ghost?.sheet.lanes[name];
+    const ghost = bench.ghost?.sheet?.lanes[name];
     if (ghost) line(on, ghost.value, scale, ink.faint, 1.5, [6, 4]);
     sheet.overlays.forEach((overlay, i) => {
       const row = overlay.lanes[name];

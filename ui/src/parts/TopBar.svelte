@@ -4,6 +4,7 @@
   import { save } from '../lib/library';
   import { player } from '../lib/player.svelte';
   import { settings } from '../lib/settings.svelte';
+  import Tabs from './Tabs.svelte';
   import ValueField from './ValueField.svelte';
 
   let { onshelf, onversions, onhelp }: { onshelf: () => void; onversions: () => void; onhelp: () => void } = $props();
@@ -119,6 +120,25 @@
     </label>
   </div>
   <div class="back">
+    <Tabs />
+    <span
+      class="light"
+      class:on={player.limitedDb > 0}
+      title="The limiter: how much it took off the loudest moment of what was played last"
+      >{player.limitedDb > 0 ? `limiter −${player.limitedDb.toFixed(1)} dB` : 'limiter'}</span
+    >
+    <button
+      class="quiet"
+      aria-pressed={settings.now.keys}
+      title="A row of keys (K)"
+      onclick={() => settings.set({ keys: !settings.now.keys })}>Keys</button
+    >
+    <button
+      class="quiet"
+      aria-pressed={bench.ghost !== null}
+      title="Hold this version behind what you change next (G)"
+      onclick={() => (bench.ghost ? bench.dropGhost() : bench.holdGhost())}>Ghost</button
+    >
     <button class="bare status" onclick={onversions} title="Versions of this patch" data-state={keeper.state}
       >{status}</button
     >
@@ -171,6 +191,19 @@
   }
   .status {
     margin-right: auto;
+  }
+  .light {
+    font-size: 12px;
+    color: var(--faint);
+    border: 1px solid var(--rule);
+    border-radius: 9px;
+    padding: 0 8px;
+    white-space: nowrap;
+  }
+  .light.on {
+    color: var(--on-signal);
+    background: var(--signal);
+    border-color: var(--signal);
   }
   .title {
     font-weight: 700;

@@ -20,19 +20,29 @@ class Reduced:
     greatest: Floats
 
 
-def reduce_run(run: Run, columns: int, cancelled: Callable[[], bool] = never) -> Reduced:
-    """Return a whole run in at most ``columns`` columns of equal length.
+def reduce_run(
+    run: Run, columns: int, cancelled: Callable[[], bool] = never, window: tuple[int, int] | None = None
+) -> Reduced:
+    """Return a run, or the samples of a window of it, in at most ``columns`` columns of equal length.
 
-    The run is cut where columns end, so that no column spans two blocks; memory does not grow with the length.
+    The run is cut where columns end, so that no column spans two blocks; memory does not grow with the length. What
+    comes before a window is run and let go.
     """
-    count = max(1, min(columns, run.length))
-    edges = np.floor(np.arange(count + 1) * (run.length / count)).astype(np.int64)
-    edges[-1] = run.length
+    begin, end = window or (0, run.length)
+    begin = max(0, min(begin, run.length - 1))
+    end = max(begin + 1, min(end, run.length))
+    count = max(1, min(columns, end - begin))
+    edges = begin + np.floor(np.arange(count + 1) * ((end - begin) / count)).astype(np.int64)
+    edges[-1] = end
     cuts = _cuts(edges)
     shape = (run.program.rows, count)
     first, least, greatest = np.zeros(shape), np.zeros(shape), np.zeros(shape)
     column = 0
-    for block, last in zip(run.blocks([int(edges[c]) for c in cuts], cancelled), cuts, strict=False):
+    before = [*range(BLOCK, begin, BLOCK), begin] if begin else []
+    blocks = run.blocks([*before, *(int(edges[c]) for c in cuts)], cancelled)
+    for _ in before:
+        next(blocks)
+    for block, last in zip(blocks, cuts, strict=False):
         starts = edges[column:last] - block.first
         first[:, column:last] = block.rows[:, starts]
         least[:, column:last] = np.minimum.reduceat(block.rows, starts, axis=1)

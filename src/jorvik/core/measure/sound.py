@@ -30,6 +30,16 @@ def decibels(amplitude: float) -> float:
     return max(20.0 * math.log10(amplitude), SILENCE_DB) if amplitude > 0.0 else SILENCE_DB
 
 
+def key_hz(key: float) -> float:
+    """Return the frequency of a MIDI key; 69 is 440 Hz."""
+    return 440.0 * 2.0 ** ((key - 69.0) / 12.0)
+
+
+def key_at(hz: float) -> float:
+    """Return the MIDI key of a frequency, with its fraction."""
+    return 69.0 + 12.0 * math.log2(hz / 440.0)
+
+
 @dataclass(frozen=True)
 class Levels:
     """How loud a sound is, by every usual figure."""
@@ -119,8 +129,7 @@ def partials(frequencies: Floats, amplitudes: Floats, fundamental_hz: float, rat
         near = slice(int((hz - reach) / spacing), int((hz + reach) / spacing) + 2)
         at = near.start + int(amplitudes[near].argmax())
         hz = spacing * (at + _summit(amplitudes, at))
-        key = 69.0 + 12.0 * math.log2(hz / 440.0)
-        found.append(Partial(number, hz, key, decibels(float(amplitudes[at]))))
+        found.append(Partial(number, hz, key_at(hz), decibels(float(amplitudes[at]))))
     return found
 
 

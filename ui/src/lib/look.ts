@@ -1,0 +1,37 @@
+/** A look inside the sound, as it comes over the wire, unpacked. */
+import { api, plain, taken, type Patch } from './api';
+import type { components } from './schema.gen';
+
+type Wire = components['schemas']['SoundView'];
+export type Partial_ = components['schemas']['Partial'];
+
+export interface Look extends Omit<
+  Wire,
+  'least' | 'greatest' | 'spectrogram' | 'bands' | 'spectrum_hz' | 'spectrum_db'
+> {
+  least: Float32Array;
+  greatest: Float32Array;
+  spectrogram: Uint8Array;
+  bands: Float32Array[];
+  hz: Float32Array;
+  db: Float32Array;
+}
+
+function bytes(text: string): Uint8Array<ArrayBuffer> {
+  return Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+}
+const floats = (text: string): Float32Array => new Float32Array(bytes(text).buffer);
+
+export async function lookInto(patch: Patch, at: number, columns: number, signal?: AbortSignal): Promise<Look> {
+  const body = { document: plain(patch), at_s: at, columns };
+  const wire = await taken(api.POST('/api/look', { body, signal }));
+  return {
+    ...wire,
+    least: floats(wire.least),
+    greatest: floats(wire.greatest),
+    spectrogram: bytes(wire.spectrogram),
+    bands: wire.bands.map(floats),
+    hz: floats(wire.spectrum_hz),
+    db: floats(wire.spectrum_db)
+  };
+}

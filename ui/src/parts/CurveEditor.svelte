@@ -1,0 +1,400 @@
+<script lang="ts">
+  import type { FieldFacts, Module } from '../lib/api';
+  import { bench } from '../lib/bench.svelte';
+  import {
+    bent,
+    flippedInHeight,
+    flippedInTime,
+    heightAt,
+    moved,
+    STARTS,
+    stretched,
+    withBend,
+    withoutPoint,
+    withPoint,
+    type Points
+  } from '../lib/curve';
+  import { figure } from '../lib/format';
+  import StepsEditor from './StepsEditor.svelte';
+  import ValueField from './ValueField.svelte';
+
+  /** A drawn curve: points by click, bends by drag, figures for each point. Serves every list of points. */
+  interface Props {
+    field: FieldFacts;
+    owner: string;
+    value: unknown;
+    module?: Module;
+    onset: (value: unknown, merge: string, draft?: boolean) => void;
+  }
+  let { field, owner, value, module, onset }: Props = $props();
+
+  const WIDE = 400;
+  const TALL = 190;
+  const EDGE = 9;
+  const GRIDS = [
+    ['0', 'no grid'],
+    ['2', 'halves'],
+    ['4', 'quarters'],
+    ['8', 'eighths'],
+    ['16', 'sixteenths'],
+    ['3', 'thirds']
+  ] as const;
+  let grid = $state('0');
+  let chosen = $state(0);
+  let frame: SVGSVGElement | undefined = $state();
+  let held: { index: number; part: 'point' | 'bend'; y: number; bend: number } | null = $state(null);
+
+  const points = $derived((value as Points | null) ?? []);
+  const bipolar = $derived(
+    (module?.kind === 'lfo' && module.polarity !== 'unipolar') ||
+      module?.kind === 'shape' ||
+      points.some((p) => p[1]! < 0)
+  );
+  const heights: [number, number] = $derived([
+    Math.min(bipolar ? -1 : 0, ...points.map((p) => p[1]!)),
+    Math.max(1, ...points.map((p) => p[1]!))
+  ]);
+  const ends: [number, number] = $derived(
+    module?.kind === 'curve'
+      ? [0, Math.max(1, points.at(-1)?.[0] ?? 1)]
+      : module?.kind === 'shape'
+        ? [Math.min(-1, points[0]?.[0] ?? -1), Math.max(1, points.at(-1)?.[0] ?? 1)]
+        : [0, 1]
+  );
+  const curve = $derived(module?.kind === 'curve' ? module : null);
+  const at = $derived(points[chosen]);
+
+  const px = (x: number): number => EDGE + ((x - ends[0]) / (ends[1] - ends[0])) * (WIDE - 2 * EDGE);
+  const py = (y: number): number => TALL - EDGE - ((y - heights[0]) / (heights[1] - heights[0])) * (TALL - 2 * EDGE);
+  const path = $derived.by(() => {
+    if (points.length === 0) return '';
+    const steps = [`M ${px(ends[0])} ${py(points[0]![1]!)} L ${px(points[0]![0]!)} ${py(points[0]![1]!)}`];
+    for (let i = 1; i < points.length; i++) {
+      const [a, b] = [points[i - 1]!, points[i]!];
+      for (let s = 1; s <= 24; s++) {
+        const y = a[1]! + (b[1]! - a[1]!) * bent(s / 24, a[2] ?? 0);
+        steps.push(`L ${px(a[0]! + ((b[0]! - a[0]!) * s) / 24).toFixed(2)} ${py(y).toFixed(2)}`);
+      }
+    }
+    steps.push(`L ${px(ends[1])} ${py(points.at(-1)![1]!)}`);
+    return steps.join(' ');
+  });
+  const lines = $derived.by(() => {
+    const count = Number(grid) || 4;
+    const from = Math.ceil(ends[0] * count);
+    return Array.from({ length: Math.min(129, Math.floor(ends[1] * count) - from + 1) }, (_, i) => (from + i) / count);
+  });
+
+  function placeOf(event: PointerEvent | MouseEvent): [number, number] {
+    const box = frame!.getBoundingClientRect();
+    const x =
+      ends[0] + (((event.clientX - box.left) / box.width) * WIDE - EDGE) * ((ends[1] - ends[0]) / (WIDE - 2 * EDGE));
+    const up = (TALL - EDGE - ((event.clientY - box.top) / box.height) * TALL) / (TALL - 2 * EDGE);
+    return [x, heights[0] + up * (heights[1] - heights[0])];
+  }
+  const snapped = (x: number): number => (Number(grid) ? Math.round(x * Number(grid)) / Number(grid) : x);
+
+  function add(event: MouseEvent): void {
+    const [x, y] = placeOf(event);
+    if (x < ends[0] || x > ends[1] || points.length >= 512) return;
+    const [next, index] = withPoint(points, snapped(x), Math.max(heights[0], Math.min(heights[1], y)));
+    chosen = index;
+    onset(next, '');
+  }
+
+  function grab(event: PointerEvent, index: number, part: 'point' | 'bend'): void {
+    (event.currentTarget as Element).setPointerCapture(event.pointerId);
+    event.preventDefault();
+    event.stopPropagation();
+    chosen = index;
+    held = { index, part, y: event.clientY, bend: points[index]![2] ?? 0 };
+  }
+
+  function drag(event: PointerEvent): void {
+    if (!held) return;
+    if (held.part === 'point') {
+      const [x, y] = placeOf(event);
+      onset(moved(points, held.index, snapped(x), y, ends, heights), `drag ${owner} ${held.index}`, true);
+    } else {
+      const rises = (points[held.index + 1]?.[1] ?? 0) >= points[held.index]![1]! ? 1 : -1;
+      const bend = held.bend + ((held.y - event.clientY) / 12) * rises;
+      onset(withBend(points, held.index, bend), `bend ${owner} ${held.index}`, true);
+    }
+  }
+
+  function drop(): void {
+    if (held) bench.trace();
+    held = null;
+  }
+
+  function nudge(event: KeyboardEvent, index: number): void {
+    const point = points[index]!;
+    const size = event.shiftKey ? 0.005 : 0.05;
+    const across = { ArrowLeft: -1, ArrowRight: 1 }[event.key] ?? 0;
+    const up = { ArrowDown: -1, ArrowUp: 1 }[event.key] ?? 0;
+    if (event.key === 'Delete' || event.key === 'Backspace') remove(index);
+    else if (across || up)
+      onset(
+        moved(points, index, point[0]! + across * size * (ends[1] - ends[0]), point[1]! + up * size, ends, heights),
+        `nudge ${owner} ${index}`
+      );
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  }
+
+  function remove(index: number): void {
+    if (points.length <= 2) return;
+    chosen = Math.max(0, index - 1);
+    onset(withoutPoint(points, index), '');
+  }
+
+  function setFigure(part: 0 | 1 | 2, next: number, merge: string): void {
+    if (!at) return;
+    if (part === 2) onset(withBend(points, chosen, next), merge);
+    else onset(moved(points, chosen, part === 0 ? next : at[0]!, part === 1 ? next : at[1]!, ends, heights), merge);
+  }
+
+  function begin(event: Event & { currentTarget: HTMLSelectElement }): void {
+    const name = event.currentTarget.value;
+    event.currentTarget.value = '';
+    const shape = STARTS[name];
+    if (!shape) return;
+    const [a, b] = ends;
+    onset(
+      shape.map((p) => [a + p[0]! * (b - a), heights[0] + p[1]! * (heights[1] - heights[0]), ...p.slice(2)]),
+      ''
+    );
+    chosen = 0;
+  }
+
+  async function paste(): Promise<void> {
+    try {
+      const read = JSON.parse(await navigator.clipboard.readText()) as unknown;
+      if (Array.isArray(read) && read.every((p) => Array.isArray(p) && p.length >= 2)) onset(read, '');
+      else throw new Error();
+    } catch {
+      bench.say(`${owner}: the clipboard holds no points; copy a curve first.`, true);
+    }
+  }
+
+  function setMark(fields: Record<string, unknown>, label: string): void {
+    if (curve && bench.patch)
+      bench.edit(`${owner} ${label}`, {
+        ...bench.patch,
+        modules: (bench.patch.modules ?? []).map((m) => (m.id === curve.id ? ({ ...m, ...fields } as Module) : m))
+      });
+  }
+  function loopFrom(): void {
+    if (!curve) return;
+    const to = (curve.loop?.[1] ?? 0) > chosen ? curve.loop![1]! : points.length - 1;
+    setMark({ loop: curve.loop?.[0] === chosen ? null : [chosen, to] }, 'loop');
+  }
+  function loopTo(): void {
+    if (!curve) return;
+    const from = (curve.loop?.[0] ?? points.length) < chosen ? curve.loop![0]! : 0;
+    setMark({ loop: curve.loop?.[1] === chosen ? null : [from, chosen] }, 'loop');
+  }
+</script>
+
+{#if field.role === 'numbers'}
+  <StepsEditor {owner} values={(value as number[] | null) ?? []} {onset} />
+{:else if points.length === 0}
+  <select class="quiet" aria-label="Draw {owner}" onchange={begin}>
+    <option value="">draw it…</option>
+    {#each Object.keys(STARTS) as name (name)}<option value={name}>{name}</option>{/each}
+  </select>
+{:else}
+  <div class="curve">
+    <svg
+      bind:this={frame}
+      viewBox="0 0 {WIDE} {TALL}"
+      preserveAspectRatio="none"
+      role="group"
+      aria-label="Points of {owner}; click to add one"
+      onpointermove={drag}
+      onpointerup={drop}
+      onpointercancel={drop}
+    >
+      <rect class="ground" width={WIDE} height={TALL} role="presentation" onclick={add} />
+      {#each lines as x (x)}<line class="grid" x1={px(x)} x2={px(x)} y1="0" y2={TALL} />{/each}
+      <line class="grid" x1="0" x2={WIDE} y1={py(0)} y2={py(0)} />
+      {#if curve?.loop}
+        <rect
+          class="loop"
+          x={px(points[curve.loop[0]!]?.[0] ?? 0)}
+          width={px(points[curve.loop[1]!]?.[0] ?? 1) - px(points[curve.loop[0]!]?.[0] ?? 0)}
+          y="0"
+          height="5"
+        />
+      {/if}
+      {#if curve?.hold_at != null && points[curve.hold_at]}
+        <line class="hold" x1={px(points[curve.hold_at]![0]!)} x2={px(points[curve.hold_at]![0]!)} y1="0" y2={TALL} />
+      {/if}
+      <path d={path} />
+      {#each points as point, i (i)}
+        {@const next = points[i + 1]}
+        {#if next && next[0]! > point[0]! && next[1] !== point[1]}
+          {@const x = (point[0]! + next[0]!) / 2}
+          <circle
+            class="bend"
+            cx={px(x)}
+            cy={py(heightAt(points, x))}
+            r="4.5"
+            role="slider"
+            tabindex="-1"
+            aria-label="Bend after point {i + 1} of {owner}"
+            aria-valuenow={point[2] ?? 0}
+            onpointerdown={(event) => grab(event, i, 'bend')}
+          />
+        {/if}
+        <rect
+          class="point"
+          class:chosen={i === chosen}
+          x={px(point[0]!) - 5.5}
+          y={py(point[1]!) - 5.5}
+          width="11"
+          height="11"
+          rx="2"
+          role="slider"
+          tabindex="0"
+          aria-label="Point {i + 1} of {owner} at {figure(point[0]!)}, {figure(point[1]!)}"
+          aria-valuenow={point[1]}
+          onpointerdown={(event) => grab(event, i, 'point')}
+          onkeydown={(event) => nudge(event, i)}
+          onfocus={() => (chosen = i)}
+        />
+      {/each}
+    </svg>
+    {#if at}
+      <div class="figures">
+        <span>{chosen + 1}</span>
+        <ValueField
+          value={at[0]!}
+          unit="count"
+          label="Place of point {chosen + 1}"
+          width="3.6rem"
+          oncommit={(v, m) => setFigure(0, Number(v), m)}
+        />
+        <ValueField
+          value={at[1]!}
+          unit="signal"
+          label="Height of point {chosen + 1}"
+          width="3.6rem"
+          oncommit={(v, m) => setFigure(1, Number(v), m)}
+        />
+        <ValueField
+          value={at[2] ?? 0}
+          unit="bend"
+          label="Bend after point {chosen + 1}"
+          width="3.2rem"
+          oncommit={(v, m) => setFigure(2, Number(v), m)}
+        />
+        <button
+          class="bare"
+          aria-label="Remove point {chosen + 1}"
+          disabled={points.length <= 2}
+          onclick={() => remove(chosen)}>✕</button
+        >
+      </div>
+    {/if}
+    <div class="acts">
+      <select class="link-select" aria-label="Grid of {owner}" bind:value={grid}>
+        {#each GRIDS as [option, text] (option)}<option value={option}>{text}</option>{/each}
+      </select>
+      <select class="link-select" aria-label="Start shape of {owner}" onchange={begin}>
+        <option value="">shape…</option>
+        {#each Object.keys(STARTS) as name (name)}<option value={name}>{name}</option>{/each}
+      </select>
+      <button class="bare" title="Turn it round in time" onclick={() => onset(flippedInTime(points), '')}>round</button>
+      <button class="bare" title="Turn it over" onclick={() => onset(flippedInHeight(points, heights), '')}>over</button
+      >
+      <button
+        class="bare"
+        title="Twice as long"
+        onclick={() => onset(stretched(points, 2, curve ? Infinity : ends[1]), '')}>×2</button
+      >
+      <button class="bare" title="Half as long" onclick={() => onset(stretched(points, 0.5), '')}>÷2</button>
+      <button class="bare" onclick={() => void navigator.clipboard.writeText(JSON.stringify(points))}>copy</button>
+      <button class="bare" onclick={() => void paste()}>paste</button>
+      {#if curve}
+        <button class="bare" aria-pressed={curve.loop?.[0] === chosen} onclick={loopFrom}>loop from</button>
+        <button class="bare" aria-pressed={curve.loop?.[1] === chosen} onclick={loopTo}>loop to</button>
+        <button
+          class="bare"
+          aria-pressed={curve.hold_at === chosen}
+          onclick={() => setMark({ hold_at: curve.hold_at === chosen ? null : chosen }, 'hold')}>hold</button
+        >
+      {/if}
+    </div>
+  </div>
+{/if}
+
+<style>
+  .curve {
+    grid-column: 1 / -1;
+  }
+  svg {
+    display: block;
+    width: 100%;
+    height: 116px;
+    background: var(--raised);
+    border: 1px solid var(--rule);
+    border-radius: 5px;
+    touch-action: none;
+  }
+  .ground {
+    fill: transparent;
+    cursor: crosshair;
+  }
+  .grid {
+    stroke: var(--rule);
+    stroke-width: 1;
+  }
+  .loop {
+    fill: var(--lichen);
+  }
+  .hold {
+    stroke: var(--woad);
+    stroke-dasharray: 3 3;
+  }
+  path {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 2;
+    vector-effect: non-scaling-stroke;
+    pointer-events: none;
+  }
+  .point {
+    fill: var(--paper);
+    stroke: var(--madder);
+    stroke-width: 2;
+    cursor: grab;
+  }
+  .point.chosen {
+    fill: var(--madder);
+  }
+  .bend {
+    fill: var(--paper);
+    stroke: var(--faint);
+    stroke-width: 1.5;
+    cursor: ns-resize;
+  }
+  .figures,
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px 8px;
+    margin-top: 4px;
+    font-size: 12.5px;
+    color: var(--faint);
+  }
+  .figures span {
+    min-width: 1.2em;
+  }
+  .acts [aria-pressed='true'] {
+    color: var(--ink);
+    font-weight: 600;
+  }
+</style>
