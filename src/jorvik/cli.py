@@ -1,15 +1,19 @@
-"""The command line: ``jv trace``, ``jv render``, ``jv schema``. No database is needed for any of them."""
+"""The command line: ``jv trace``, ``render``, ``measure``, ``check``, ``schema``. None of them needs a database."""
 
 import argparse
 import json
 import sys
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
 
 from jorvik.core.engine.run import Run
+from jorvik.core.findings import check
 from jorvik.core.limits import DEFAULT_RATE, MAX_DOCUMENT_BYTES
+from jorvik.core.measure.lane import Measures
+from jorvik.core.measure.patch import measure_patch
 from jorvik.core.patch import Patch, parse_patch
 from jorvik.core.problems import Problem
 from jorvik.core.schema import patch_schema
@@ -22,10 +26,10 @@ BAD_INPUT = 2
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command and return its exit code: 0, or 2 where the input is bad."""
+    """Run one command and return its exit code: 0, 1 where a check finds a fault, or 2 where the input is bad."""
     args = _parser().parse_args(arguments)
     try:
-        args.run(args)
+        return args.run(args) or 0
     except Problem as error:
         print(f"jv: {error}", file=sys.stderr)
         return BAD_INPUT
@@ -34,7 +38,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return BAD_INPUT
     except BrokenPipeError:
         return 0
-    return 0
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -53,7 +56,15 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--depth", choices=list(SUBTYPES), default="24", help="bits: 16, 24 or 32f (float)")
     render.add_argument("--mono", action="store_true", help="one channel, the mean of both")
 
-    for command in (trace, render):
+    measure = commands.add_parser("measure", help="the figures of every lane and signal over the first note")
+    measure.set_defaults(run=_measure)
+    measure.add_argument("--json", action="store_true", help="as JSON instead of a table")
+
+    checking = commands.add_parser("check", help="what is worth knowing of a patch; exit code 1 where one is a fault")
+    checking.set_defaults(run=_check)
+    checking.add_argument("--json", action="store_true", help="as JSON instead of sentences")
+
+    for command in (trace, render, measure, checking):
         command.add_argument("patch", type=Path, metavar="PATCH", help="a patch file; - for standard input")
         command.add_argument("--rate", default=str(DEFAULT_RATE), help="samples a second")
         command.add_argument("--key", help="play every note at this key: 48 or C3")
@@ -117,6 +128,47 @@ def _render(args: argparse.Namespace) -> None:
     args.out.write_bytes(wav_bytes(sound, args.depth, args.mono))
     if sound.limited_db > 0.0:
         print(f"The limiter took {sound.limited_db:.1f} dB.", file=sys.stderr)
+
+
+def _measure(args: argparse.Namespace) -> None:
+    found = measure_patch(_patch(args), _rate(args))
+    if args.json:
+        print(json.dumps(asdict(found), indent=2))
+        return
+    print(f"{'':28}{'start':>10}{'peak':>10}{'at s':>9}{'settle':>12}{'least':>10}  distance")
+    for name, lane in found.lanes.items():
+        distance = f"{lane.distance:.4g} {lane.distance_unit}"
+        print(f"{name:28}{_figures(lane.measures)}  {distance}")
+    for name, signal in found.signals.items():
+        print(f"{'signal ' + name:28}{_figures(signal)}")
+
+
+def _figures(of: Measures) -> str:
+    settle = "moving" if of.settle is None else f"{of.settle:.4g}"
+    return f"{of.start:10.4g}{of.peak:10.4g}{of.peak_s:9.4g}{settle:>12}{of.least:10.4g}"
+
+
+def _check(args: argparse.Namespace) -> int:
+    patch = _patch(args)
+    aside = {meant.finding: meant.reason for meant in patch.set_aside}
+    found = check(patch)
+    if args.json:
+        rows = [
+            {
+                **{k: v for k, v in asdict(f).items() if k != "mend"},
+                "mend": f.mend.label if f.mend else None,
+                "set_aside": aside.get(f.key),
+            }
+            for f in found
+        ]
+        print(json.dumps(rows, indent=2))
+    else:
+        for finding in found:
+            if finding.key not in aside:
+                print(f"{finding.severity}: {finding.sentence} {finding.why}")
+                if finding.mend:
+                    print(f"    mend: {finding.mend.label}")
+    return int(any(f.severity == "fault" and f.key not in aside for f in found))
 
 
 def _schema(_: argparse.Namespace) -> None:

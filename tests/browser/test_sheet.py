@@ -159,7 +159,7 @@ class Editing(BrowserCase):
         self.undo_says("add quantise")
         self.page.get_by_role("button", name=re.compile("^Source shake")).click()
         self.redrawn(lambda: self.page.get_by_label("shake shape", exact=True).select_option("drawn"))
-        expect(self.page.get_by_label("shake points", exact=True)).to_have_value("[[0,0],[0.5,1],[1,0]]")
+        expect(self.page.get_by_role("slider", name="Point 2 of shake at 0.5, 1", exact=True)).to_be_visible()
 
     def test_the_test_note(self) -> None:
         self.redrawn(lambda: self.type_into("Test key", "C3"))

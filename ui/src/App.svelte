@@ -156,6 +156,7 @@
     min-height: 0;
   }
   aside {
+    position: relative;
     background: var(--paper);
     border: 1px solid var(--rule);
     border-radius: 7px;

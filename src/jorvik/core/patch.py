@@ -84,6 +84,13 @@ class Voice(Strict):
         return base
 
 
+class Aside(Strict):
+    """A finding that is set aside, and why."""
+
+    finding: str = Field(max_length=200, description="The rule and what it was about.")
+    reason: str = Field("", max_length=MAX_NAME * 4, description="Why it is meant.")
+
+
 class Patch(Strict):
     """A patch: a performance to test it with, a voice, modules that make signals, and routes that move things."""
 
@@ -96,6 +103,7 @@ class Patch(Strict):
     voice: Voice = Field(default_factory=Voice)
     modules: list[AnyModule] = Field(default_factory=list, max_length=MAX_MODULES)
     routes: list[Route] = Field(default_factory=list, max_length=MAX_ROUTES)
+    set_aside: list[Aside] = Field(default_factory=list, max_length=128, description="Findings that are meant.")
 
     @cached_property
     def modules_by_id(self) -> Mapping[str, Module]:

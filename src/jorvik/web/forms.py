@@ -1,11 +1,12 @@
 """What goes in and out over HTTP. The screen's types are generated from these."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from jorvik.core.limits import DEFAULT_RATE, MAX_SECONDS
+from jorvik.core.measure.patch import PatchMeasures
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Mark
 from jorvik.formats.wav import Depth
@@ -165,6 +166,64 @@ class HarmonicsSeen(Form):
     wave: str
 
 
+class Row(Form):
+    """One signal over the columns: base64 of little-endian float32. All three are alike where ``least`` is empty."""
+
+    first: str
+    least: str
+    greatest: str
+
+
+class FindingView(Form):
+    """Something worth knowing of a patch; ``mended`` is the whole document as the mend would make it."""
+
+    key: str
+    rule: str
+    severity: str
+    sentence: str
+    why: str
+    about: str
+    from_s: float
+    to_s: float
+    mend: str = ""
+    mended: Document | None = None
+    set_aside: str | None = None
+
+
+class Judgement(Form):
+    """What is measured of a patch over its first note, and what was found."""
+
+    measures: PatchMeasures
+    findings: list[FindingView]
+
+
+class CompareWish(Play):
+    """A patch played at a ladder of something, or beside other patches."""
+
+    by: Literal["velocity", "key", "length_s", "tempo_bpm", "seed"] = "velocity"
+    steps: Annotated[list[float], Field(max_length=128)] = []
+    others: Annotated[list[Document], Field(max_length=15)] = []
+    columns: Annotated[int, Field(ge=1, le=2000)] = 300
+
+
+class ComparedStep(Form):
+    """One step of a comparison: its lanes over the columns and their figures."""
+
+    label: str
+    seconds: float
+    lanes: dict[str, Row]
+    measures: PatchMeasures
+
+
+class Comparison(Form):
+    """Every step of a comparison."""
+
+    by: str
+    titles: dict[str, str]
+    units: dict[str, str]
+    steps: list[ComparedStep]
+
+
 class CyclesWish(Form):
     """A WAV file, base64, and the length of its frames where it is known."""
 
@@ -191,14 +250,6 @@ class SheetWish(Play):
     """Destinations to be shown though nothing moves them."""
     from_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)] = 0.0
     to_s: Annotated[float | None, Field(gt=0, le=MAX_SECONDS)] = None
-
-
-class Row(Form):
-    """One signal over the columns: base64 of little-endian float32. All three are alike where ``least`` is empty."""
-
-    first: str
-    least: str
-    greatest: str
 
 
 class SignalView(Form):

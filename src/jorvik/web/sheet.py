@@ -40,7 +40,7 @@ def sheet(
     for velocity in velocities:
         other = Run(patch.with_note(velocity=velocity), rate)
         rows = reduce_run(other, columns, cancelled, (first, last))
-        lanes = {name: _row(rows, lane.row) for name, lane in other.program.lanes.items()}
+        lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
         overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(
         rate=rate,
@@ -56,7 +56,8 @@ def sheet(
     )
 
 
-def _row(reduced: Reduced, row: int) -> Row:
+def row_of(reduced: Reduced, row: int) -> Row:
+    """Return one row of a run in columns, ready to travel."""
     first, least, greatest = reduced.first[row], reduced.least[row], reduced.greatest[row]
     if np.array_equal(first, least) and np.array_equal(first, greatest):
         return Row(first=packed(first), least="", greatest="")
@@ -79,7 +80,7 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
         low, high = module.span()
         marks = module.marks(run.patch.performance.tempo, held.on / run.rate, held.off / run.rate)
         found[module.id] = SignalView(
-            row=_row(reduced, row),
+            row=row_of(reduced, row),
             summary=module.summary(),
             low=min(low, float(reduced.least[row].min())),
             high=max(high, float(reduced.greatest[row].max())),
@@ -103,7 +104,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
     assert at is not None, name
     set_value = run.patch.base(at)
     still = _level(set_value, reduced.starts.size)
-    value, raw, base = (_row(reduced, lane.row + i) for i in range(3)) if lane else (still, still, still)
+    value, raw, base = (row_of(reduced, lane.row + i) for i in range(3)) if lane else (still, still, still)
     return LaneView(
         title=at.title,
         unit=at.unit,
@@ -115,7 +116,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
         value=value,
         raw=raw,
         base=base,
-        contributions={r.id: _row(reduced, run.program.route_rows[r.id]) for r in lane.routes} if lane else {},
+        contributions={r.id: row_of(reduced, run.program.route_rows[r.id]) for r in lane.routes} if lane else {},
         least=float(reduced.least[lane.row].min()) if lane else set_value,
         greatest=float(reduced.greatest[lane.row].max()) if lane else set_value,
         clamped=_share_beyond(reduced, lane.row + 1, at) if lane else 0.0,

@@ -124,6 +124,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Judge
+         * @description Return the figures of a patch over its first note, and what the rules find in it.
+         */
+        post: operations["post_judge_api_judge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Compare
+         * @description Return a patch at a ladder of something, and beside other patches: lanes and figures of each step.
+         */
+        post: operations["post_compare_api_compare_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound": {
         parameters: {
             query?: never;
@@ -381,6 +421,23 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Aside
+         * @description A finding that is set aside, and why.
+         */
+        Aside: {
+            /**
+             * Finding
+             * @description The rule and what it was about.
+             */
+            finding: string;
+            /**
+             * Reason
+             * @description Why it is meant.
+             * @default
+             */
+            reason?: string;
+        };
+        /**
          * Catalogue
          * @description Everything that a patch can be made of.
          */
@@ -495,6 +552,83 @@ export interface components {
              * @default 0
              */
             hysteresis?: number;
+        };
+        /**
+         * CompareWish
+         * @description A patch played at a ladder of something, or beside other patches.
+         */
+        CompareWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * By
+             * @default velocity
+             * @enum {string}
+             */
+            by?: "velocity" | "key" | "length_s" | "tempo_bpm" | "seed";
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: number[];
+            /**
+             * Others
+             * @default []
+             */
+            others?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Columns
+             * @default 300
+             */
+            columns?: number;
+        };
+        /**
+         * ComparedStep
+         * @description One step of a comparison: its lanes over the columns and their figures.
+         */
+        ComparedStep: {
+            /** Label */
+            label: string;
+            /** Seconds */
+            seconds: number;
+            /** Lanes */
+            lanes: {
+                [key: string]: components["schemas"]["Row"];
+            };
+            measures: components["schemas"]["PatchMeasures"];
+        };
+        /**
+         * Comparison
+         * @description Every step of a comparison.
+         */
+        Comparison: {
+            /** By */
+            by: string;
+            /** Titles */
+            titles: {
+                [key: string]: string;
+            };
+            /** Units */
+            units: {
+                [key: string]: string;
+            };
+            /** Steps */
+            steps: components["schemas"]["ComparedStep"][];
         };
         /**
          * ConflictNotice
@@ -918,6 +1052,39 @@ export interface components {
             slope?: "gentle" | "steep";
         };
         /**
+         * FindingView
+         * @description Something worth knowing of a patch; ``mended`` is the whole document as the mend would make it.
+         */
+        FindingView: {
+            /** Key */
+            key: string;
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Sentence */
+            sentence: string;
+            /** Why */
+            why: string;
+            /** About */
+            about: string;
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /**
+             * Mend
+             * @default
+             */
+            mend?: string;
+            /** Mended */
+            mended?: {
+                [key: string]: unknown;
+            } | null;
+            /** Set Aside */
+            set_aside?: string | null;
+        };
+        /**
          * Follower
          * @description A one-pole follower of the size of its input, with one time constant up and one down, from 0.
          */
@@ -1035,6 +1202,15 @@ export interface components {
             store: boolean;
         };
         /**
+         * Judgement
+         * @description What is measured of a patch over its first note, and what was found.
+         */
+        Judgement: {
+            measures: components["schemas"]["PatchMeasures"];
+            /** Findings */
+            findings: components["schemas"]["FindingView"][];
+        };
+        /**
          * Kept
          * @description A patch with its draft.
          */
@@ -1082,6 +1258,25 @@ export interface components {
             help: string;
             /** Fields */
             fields: components["schemas"]["FieldFacts"][];
+        };
+        /**
+         * LaneMeasures
+         * @description A lane's figures.
+         */
+        LaneMeasures: {
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            measures: components["schemas"]["Measures"];
+            /** Distance */
+            distance: number;
+            /** Distance Unit */
+            distance_unit: string;
+            /** Shares */
+            shares: {
+                [key: string]: number;
+            };
         };
         /**
          * LaneView
@@ -1277,6 +1472,49 @@ export interface components {
             up: string | null;
             /** Began S */
             began_s: number;
+        };
+        /**
+         * Measures
+         * @description What there is to say of a lane or signal over a note, in its own unit.
+         */
+        Measures: {
+            /** Start */
+            start: number;
+            /** At Off */
+            at_off: number;
+            /** Peak */
+            peak: number;
+            /** Peak S */
+            peak_s: number;
+            /** Least */
+            least: number;
+            /** Least S */
+            least_s: number;
+            /** Settle */
+            settle: number | null;
+            /** Rise S */
+            rise_s: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Fall S */
+            fall_s: [
+                number | null,
+                number | null,
+                number | null
+            ] | null;
+            /** Overshoot */
+            overshoot: number | null;
+            /** After Off */
+            after_off: number;
+            /** Rest After Off S */
+            rest_after_off_s: number;
+            /** Clamped */
+            clamped: number;
+            /** Greatest Step */
+            greatest_step: number;
+            periodic: components["schemas"]["Periodic"] | null;
         };
         /**
          * Mix
@@ -1552,6 +1790,20 @@ export interface components {
             cycles?: string | null;
         };
         /**
+         * Pair
+         * @description How alike two lanes move.
+         */
+        Pair: {
+            /** A */
+            a: string;
+            /** B */
+            b: string;
+            /** Correlation */
+            correlation: number;
+            /** Word */
+            word: string;
+        };
+        /**
          * Partial
          * @description A harmonic of the note as it sounds at a moment.
          */
@@ -1598,6 +1850,38 @@ export interface components {
             modules?: (components["schemas"]["Clock"] | components["schemas"]["Compare"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Envelope"] | components["schemas"]["Filter"] | components["schemas"]["Follower"] | components["schemas"]["Lfo"] | components["schemas"]["Macro"] | components["schemas"]["Mix"] | components["schemas"]["Noise"] | components["schemas"]["Oscillator"] | components["schemas"]["Quantise"] | components["schemas"]["Random"] | components["schemas"]["SampleHold"] | components["schemas"]["Shape"] | components["schemas"]["Slew"] | components["schemas"]["Steps"])[];
             /** Routes */
             routes?: components["schemas"]["Route"][];
+            /**
+             * Set Aside
+             * @description Findings that are meant.
+             */
+            set_aside?: components["schemas"]["Aside"][];
+        };
+        /**
+         * PatchMeasures
+         * @description Everything that is measured of a patch over its first note.
+         */
+        PatchMeasures: {
+            /** Seconds */
+            seconds: number;
+            /** On S */
+            on_s: number;
+            /** Off S */
+            off_s: number;
+            /** Lanes */
+            lanes: {
+                [key: string]: components["schemas"]["LaneMeasures"];
+            };
+            /** Signals */
+            signals: {
+                [key: string]: components["schemas"]["Measures"];
+            };
+            /** Pairs */
+            pairs: components["schemas"]["Pair"][];
+            /** Still */
+            still?: [
+                number,
+                number
+            ][];
         };
         /**
          * Performance
@@ -1640,6 +1924,16 @@ export interface components {
             controls?: {
                 [key: string]: number[][];
             };
+        };
+        /**
+         * Periodic
+         * @description A movement that repeats.
+         */
+        Periodic: {
+            /** Rate Hz */
+            rate_hz: number;
+            /** Depth */
+            depth: number;
         };
         /**
          * Play
@@ -2576,6 +2870,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_judge_api_judge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Play"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Judgement"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_compare_api_compare_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {

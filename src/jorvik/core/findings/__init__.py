@@ -1,0 +1,38 @@
+"""Judgements: one file a rule; nothing lists them. A rule is a function ``find`` that yields what it has found.
+
+Each file says at its top what it looks for, and its threshold with the reason for it.
+"""
+
+import pkgutil
+from collections.abc import Callable, Iterator
+from importlib import import_module
+from typing import Final
+
+from jorvik.core.engine.run import Cancelled, never
+from jorvik.core.findings.base import Context, Finding
+from jorvik.core.patch import Patch
+
+_NO_RULES = ("base",)
+RULES: Final[dict[str, Callable[[Context], Iterator[Finding]]]] = {
+    info.name: import_module(f"{__name__}.{info.name}").find
+    for info in pkgutil.iter_modules(__path__)
+    if info.name not in _NO_RULES
+}
+"""Every rule by the name of its file."""
+
+_ORDER: Final = {"fault": 0, "caution": 1, "note": 2}
+
+
+def findings(of: Context) -> list[Finding]:
+    """Return everything that the rules find in a patch, the gravest first, in time within that."""
+    found: list[Finding] = []
+    for rule in RULES.values():
+        if of.cancelled():
+            raise Cancelled
+        found += rule(of)
+    return sorted(found, key=lambda f: (_ORDER[f.severity], f.from_s))
+
+
+def check(patch: Patch, cancelled: Callable[[], bool] = never) -> list[Finding]:
+    """Return what the rules find in a patch."""
+    return findings(Context(patch, cancelled=cancelled))

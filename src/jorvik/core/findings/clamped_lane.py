@@ -1,0 +1,59 @@
+"""A lane held at its clamp: movement that was set and is not there.
+
+From 4 % of the note on: under that it is the tip of one peak, which some want.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+
+SHARE = 0.04
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each lane that stands at an end of its range for long."""
+    for name, measured in of.measures.lanes.items():
+        lane = of.trace.lanes[name]
+        share = measured.measures.clamped
+        if share < SHARE or not lane.lane.routes:
+            continue
+        at = lane.lane.destination
+        over = lane.raw > at.high + 1e-12
+        under = lane.raw < at.low - 1e-12
+        high = bool(over.sum() >= under.sum())
+        where = np.flatnonzero(over if high else under)
+        end = at.high if high else at.low
+        yield Finding(
+            rule="clamped_lane",
+            severity="caution",
+            sentence=f"{at.title} is held at {end:g} {at.unit} for {share * 100:.0f} % of the note.",
+            why="What the routes ask for beyond the end of the range is not heard, and the curve's shape is lost there.",
+            about=name,
+            from_s=float(where[0]) / of.rate,
+            to_s=float(where[-1] + 1) / of.rate,
+            mend=_mend(of, name, high),
+        )
+
+
+def _mend(of: Context, name: str, high: bool) -> Mend | None:
+    """Lower what adds by one factor, so that the farthest moment just reaches the end."""
+    lane = of.trace.lanes[name]
+    at = lane.lane.destination
+    adds = [route for route in lane.lane.routes if route.mode == "add"]
+    if not adds or len(adds) < len(lane.lane.routes):
+        return None
+    total = np.sum([lane.contributions[route.id] for route in adds], axis=0)
+    farthest = float(total.max() if high else total.min())
+    base = lane.base
+    n = at.steps_per_octave
+    end = at.high if high else at.low
+    moment = int(total.argmax() if high else total.argmin())
+    room = n * np.log2(end / base[moment]) if n else end - base[moment]
+    if farthest == 0.0 or room / farthest <= 0.0 or room / farthest >= 1.0:
+        return None
+    factor = float(room / farthest)
+    changed = {route.id: {"amount": float(f"{route.amount * factor:.4g}")} for route in adds}
+    said = ", ".join(f"{route.source} {changed[route.id]['amount']:g}" for route in adds)
+    return Mend(f"amounts that just reach it: {said}", edited(of.patch, routes=changed))

@@ -1,0 +1,44 @@
+"""A route that arrives in steps large enough to be heard.
+
+Over 5 cents of pitch (about the least difference between successive pure tones: Moore, JASA 54, 1973), 1 dB of level
+(Jesteadt, Wier and Green, JASA 61, 1977), 0.5 semitones of cutoff, a fiftieth of any other range.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.destinations import UNBOUNDED
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+
+HEARD = {"st": 0.05, "dB": 1.0, "cents": 2.0}
+
+
+def step_of(levels: float, amount: float) -> float:
+    """Return the step of a route of so many levels, in its destination's unit."""
+    return abs(amount) / levels
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each stepped route whose greatest step can be heard."""
+    for route in of.patch.live_routes:
+        lane = of.trace.lanes.get(route.destination)
+        if lane is None or (route.resolution == "smooth" and route.update_every == 1):
+            continue
+        at = lane.lane.destination
+        heard = 0.5 if at.law == "semitones" and at.name != "pitch" else HEARD.get(at.amount_unit)
+        if heard is None:
+            heard = 0.02 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 0.02
+        step = float(np.abs(np.diff(of.held(lane.contributions[route.id]))).max(initial=0.0))
+        if step <= heard:
+            continue
+        yield Finding(
+            rule="coarse_steps",
+            severity="caution",
+            sentence=f"{route.source} moves {at.title.lower()} in steps of up to {step:.3g} {at.amount_unit}; from {heard:g} they are heard.",
+            why="A controller of 128 values, or a slow control rate, is heard as a staircase where its steps are large.",
+            about=f"route.{route.id}",
+            from_s=of.on_s,
+            to_s=of.off_s,
+            mend=Mend("no steps", edited(of.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
+        )

@@ -1,0 +1,52 @@
+"""A harder note that settles lower than a soft one: it loses its bottom, or its top.
+
+From 2 semitones of cutoff, or a twentieth of another range, between velocity 40 and 118.
+"""
+
+from collections.abc import Iterator
+
+from jorvik.core.findings.base import HARD, SOFT, Context, Finding, Mend, edited
+from jorvik.core.measure.patch import in_modulation_unit
+
+LEAST_ST = 2.0
+LEAST_SHARE = 0.05
+LANES = ("cutoff", "fm_index", "wavetable_position", "fold", "amplitude")
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each lane on which hard settles under soft."""
+    for name in LANES:
+        if of.lane(name) is None or not any("velocity" in (r.source, r.via) for r in of.routes_to(name)):
+            continue
+        soft, hard = (_settled(of, velocity, name) for velocity in (SOFT, HARD))
+        at = of.trace.lanes[name].lane.destination
+        least = LEAST_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)
+        if soft - hard < least:
+            continue
+        unit = "st" if at.steps_per_octave else at.unit
+        yield Finding(
+            rule="harder_thinner",
+            severity="caution",
+            sentence=f"A hard note settles {soft - hard:.3g} {unit} lower on {at.title.lower()} than a soft one.",
+            why="Velocity that is added or taken away shifts the whole curve; scaled, it opens further and settles alike.",
+            about=name,
+            from_s=of.off_s - 0.2 * (of.off_s - of.on_s),
+            to_s=of.off_s,
+            mend=_mend(of, name),
+        )
+
+
+def _settled(of: Context, velocity: float, name: str) -> float:
+    lane = of.at_velocity(velocity).lanes[name]
+    held = of.held(in_modulation_unit(lane))
+    return float(held[-max(1, held.size // 5) :].mean())
+
+
+def _mend(of: Context, name: str) -> Mend | None:
+    """Let velocity scale the envelope's route instead of adding to the destination."""
+    added = next((r for r in of.routes_to(name) if r.source == "velocity" and r.mode == "add"), None)
+    envelope = next((r for r in of.routes_to(name) if of.patch.modules_by_id.get(r.source) and r.via is None), None)
+    if added is None or envelope is None:
+        return None
+    patch = edited(of.patch, routes={envelope.id: {"via": "velocity"}}, without_routes=(added.id,))
+    return Mend(f"velocity scales {envelope.source} instead of adding", patch)

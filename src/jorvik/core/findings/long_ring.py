@@ -1,0 +1,53 @@
+"""A control filter whose ringing outlives the note.
+
+The ring has gone when it is 60 dB down, after ln(1000) q / (pi f). Told where it goes on for more than 50 ms after the
+run's end or the closing of the amplifier, from note-off.
+"""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+
+LEAST_S = 0.05
+LEAST_Q = 2.0
+
+
+def ring_time_s(frequency_hz: float, q: float) -> float:
+    """Return the time in which a ring falls by 60 dB: ln(1000) q / (pi f)."""
+    return math.log(1000.0) * q / (math.pi * frequency_hz)
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each ring that is cut off."""
+    tempo = of.patch.performance.tempo
+    for module in of.modules("filter"):
+        hz, q = module.slot_value("frequency_hz", tempo), module.slot_value("q", tempo)
+        if q < LEAST_Q or hz <= 0.0 or not of.is_read(module.id):
+            continue
+        lasts = ring_time_s(hz, q)
+        room = _closes(of) - of.off_s
+        if lasts - room < LEAST_S:
+            continue
+        fits = max(0.5, math.floor(10.0 * room * math.pi * hz / math.log(1000.0)) / 10.0)
+        yield Finding(
+            rule="long_ring",
+            severity="caution",
+            sentence=f"{module.id} rings for {seconds_text(lasts)} after note-off; {seconds_text(lasts - room)} of it is never heard.",
+            why="The next note starts into what is left of the ring.",
+            about=f"signal.{module.id}",
+            from_s=of.off_s,
+            to_s=of.end_s,
+            mend=Mend(f"Q {fits:g}, which fades with the note", edited(of.patch, modules={module.id: {"q": fits}})),
+        )
+
+
+def _closes(of: Context) -> float:
+    """Return when the amplifier has closed, or the run has ended."""
+    lane = of.lane("amplitude")
+    if lane is None:
+        return of.end_s
+    heard = np.flatnonzero(lane.value > 1e-3 * max(float(lane.value.max()), 1e-9))
+    return (int(heard[-1]) + 1) / of.rate if heard.size else of.off_s

@@ -1,0 +1,49 @@
+"""Resonance with drive, or resonance that sweeps over the harmonics, that makes a dangerous jump in level.
+
+A resonance of Q lifts what it meets by 20 log10 Q: from 24 dB (Q 16) it can jump by as much in a moment when the cutoff
+passes a strong harmonic.
+"""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.destinations import VOICE
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.kernels import Floats
+
+LIFT_DB = 24.0
+SWEEP_ST = 3.0
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding where a high resonance meets drive or a moving cutoff."""
+    for filter_name, peak_name in (("cutoff", "resonance"), ("filter2_cutoff", "filter2_resonance")):
+        resonance = _values(of, peak_name)
+        lift = 20.0 * math.log10(0.5 * 128.0 ** float(resonance.max()))
+        cutoff = _values(of, filter_name)
+        sweep = 12.0 * math.log2(float(cutoff.max()) / max(float(cutoff.min()), 1.0))
+        driven = float(_values(of, "drive").max())
+        if lift < LIFT_DB or (sweep < SWEEP_ST and driven < 6.0):
+            continue
+        fits = math.log(2.0 * 10.0 ** (LIFT_DB / 20.0)) / math.log(128.0) - 0.02
+        base = of.patch.base(VOICE[peak_name])
+        mend = None
+        if not of.routes_to(peak_name):
+            mend = Mend(f"resonance {fits:.0%}", edited(of.patch, base={peak_name: round(fits, 2)}))
+        yield Finding(
+            rule="loud_jump",
+            severity="caution",
+            sentence=f"Resonance lifts what the cutoff meets by {lift:.0f} dB while it moves over {sweep:.0f} st.",
+            why="The level can jump by that much in a moment. Start low; headphones are the greater risk.",
+            about=filter_name,
+            from_s=of.on_s,
+            to_s=of.off_s,
+            mend=mend if base > fits else None,
+        )
+
+
+def _values(of: Context, name: str) -> Floats:
+    lane = of.trace.lanes.get(name)
+    return lane.value if lane else np.full(2, of.patch.base(VOICE[name]))

@@ -1,0 +1,93 @@
+"""A sample-and-hold that never fires, fires at almost every sample, samples a still input, or tracks too little.
+
+Constant firing: over a quarter of all samples, where it is a copy with a lag. A window: track is open for less than
+2 % of the time, or only while the input does not move.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.kernels import Floats
+from jorvik.core.modules.base import Signal
+
+CONSTANT = 0.25
+NARROW = 0.02
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each sample-and-hold that cannot do its work."""
+    for module in of.modules("sample_hold"):
+        clock, given = _row(of, module.clock), _row(of, module.input)
+        threshold = module.threshold
+        high = clock > threshold
+        rises = int((high[1:] & ~high[:-1]).sum())
+        if module.track:
+            yield from _window(of, module.id, high, given)
+        elif rises == 0:
+            yield from _never(of, module.id, clock, threshold)
+        elif rises > CONSTANT * clock.size:
+            yield _said(
+                of,
+                module.id,
+                "caution",
+                f"{module.id} takes its input at {rises / clock.size:.0%} of all samples.",
+                "It is a copy that comes late; a slower clock makes it hold.",
+            )
+        elif np.ptp(given) < 1e-9:
+            yield _said(
+                of,
+                module.id,
+                "caution",
+                f"{module.id} samples an input that never moves.",
+                "Every value taken is the same one.",
+            )
+
+
+def _never(of: Context, name: str, clock: Floats, threshold: float) -> Iterator[Finding]:
+    low, top = float(clock.min()), float(clock.max())
+    mend = None
+    if top - low > 1e-6:
+        middle = float(f"{0.5 * (low + top):.3g}")
+        mend = Mend(f"threshold {middle:g}", edited(of.patch, modules={name: {"threshold": middle}}))
+        why = (
+            f"It takes a value where the clock rises through {threshold:g}; the clock goes from {low:.3g} to {top:.3g}."
+        )
+    else:
+        why = "Its clock never moves. It takes a value at a rising edge only; a falling edge does nothing."
+    yield _said(of, name, "fault", f"{name} never takes a value after the first sample.", why, mend)
+
+
+def _window(
+    of: Context, name: str, high: "np.ndarray[tuple[int], np.dtype[np.bool_]]", given: Floats
+) -> Iterator[Finding]:
+    share = float(high.mean())
+    if share < NARROW:
+        yield _said(
+            of,
+            name,
+            "caution",
+            f"{name} tracks for {share:.1%} of the time: too narrow a window to follow anything.",
+            "It follows its input only while its clock is high.",
+        )
+    elif np.ptp(given) > 1e-9 and np.ptp(given[high]) < 0.02 * np.ptp(given):
+        yield _said(
+            of,
+            name,
+            "caution",
+            f"{name} tracks only while its input stands still: the window is misplaced.",
+            "What moves in the input moves while the clock is low.",
+        )
+
+
+def _said(of: Context, name: str, severity: str, sentence: str, why: str, mend: Mend | None = None) -> Finding:
+    return Finding("sampling", severity, sentence, why, f"signal.{name}", of.on_s, of.end_s, mend)  # type: ignore[arg-type]
+
+
+def _row(of: Context, signal: Signal) -> Floats:
+    size = of.trace.time_s.size
+    if not isinstance(signal, str):
+        return np.full(size, float(signal))
+    found = of.trace.signals.get(signal)
+    return found if found is not None else of.trace.performance[signal]

@@ -1,0 +1,60 @@
+"""The amplifier has closed while the timbre still moves.
+
+Closed is 60 dB under the peak, where a lone tone is no longer heard in a room; still moving is more than a tenth of the
+lane's whole way, left to go.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.findings.base import Context, Finding, seconds_text
+from jorvik.core.measure.patch import in_modulation_unit
+
+CLOSED = 1e-3
+LEFT = 0.1
+LEAST_S = 0.05
+TIMBRE = ("cutoff", "wavetable_position", "fold", "fm_index", "filter2_cutoff", "drive", "pulse_width", "resonance")
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each lane of the timbre that goes on in silence."""
+    amplitude = of.lane("amplitude")
+    if amplitude is None or float(amplitude.value.max()) <= 0.0:
+        return
+    heard = np.flatnonzero(amplitude.value > CLOSED * amplitude.value.max())
+    closed = int(heard[-1]) + 1
+    if closed >= amplitude.value.size - 2:
+        return
+    for name in TIMBRE:
+        lane = of.lane(name)
+        if lane is None:
+            continue
+        value = in_modulation_unit(lane)
+        rest = value[closed:]
+        whole, left = float(np.ptp(value)), float(np.ptp(rest))
+        if whole <= 1e-9 or left <= LEFT * whole:
+            continue
+        going = np.flatnonzero(np.abs(rest - rest[-1]) > 0.01 * whole)
+        lasts = (int(going[-1]) + 1) / of.rate if going.size else 0.0
+        if lasts < LEAST_S or _swings(of, lane.lane.routes):
+            continue
+        title = lane.lane.destination.title
+        yield Finding(
+            rule="silent_settling",
+            severity="caution",
+            sentence=f"{title} is still moving when the amplifier has closed: {seconds_text(lasts)} of it is never heard.",
+            why="Either the amplifier closes too early, or the next note starts into what is left.",
+            about=name,
+            from_s=closed / of.rate,
+            to_s=closed / of.rate + lasts,
+        )
+
+
+def _swings(of: Context, routes: object) -> bool:
+    """Tell whether nothing that comes to an end moves a lane: no envelope, curve or what follows one."""
+    ending = ("envelope", "curve", "steps", "slew", "follower", "filter", "mix", "shape")
+    movers = [of.patch.modules_by_id.get(route.source) for route in routes]  # type: ignore[attr-defined]
+    return not any(
+        module is not None and module.kind in ending and not getattr(module, "loop", None) for module in movers
+    )

@@ -1,0 +1,43 @@
+"""An attack that a control filter in series slows down.
+
+From 5 ms later at 90 % of the rise: about where two onsets are first told apart (Hirsh, JASA 31, 1959: 2 ms for
+separate, 17 ms for order; 5 ms for a change of character).
+"""
+
+from collections.abc import Iterator
+
+from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+
+LATER_S = 0.005
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each low-pass between an envelope and what it moves that costs the attack."""
+    for module in of.modules("filter"):
+        source = of.patch.modules_by_id.get(str(module.input))
+        if module.response != "low" or source is None or source.kind not in ("envelope", "curve"):
+            continue
+        raw, soft = of.measures.signals[source.id].rise_s, of.measures.signals[module.id].rise_s
+        routes = of.routes_from(module.id)
+        if raw is None or soft is None or not routes or soft[2] - raw[2] < LATER_S:
+            continue
+        yield Finding(
+            rule="softened_attack",
+            severity="caution",
+            sentence=f"{module.id} in series makes {source.id}'s attack {seconds_text(soft[2] - raw[2])} later.",
+            why="A filter in the way of an envelope slows its edge; rung beside it, the edge stays and the ring is mixed in.",
+            about=f"signal.{module.id}",
+            from_s=of.on_s,
+            to_s=of.on_s + soft[2],
+            mend=_mend(of, module.id, source.id),
+        )
+
+
+def _mend(of: Context, filter_id: str, source: str) -> Mend:
+    """Ring in parallel: the source moves it straight, and the filter, as a band-pass, adds only the ring."""
+    more = []
+    for route in of.routes_from(filter_id):
+        fields = route.model_dump(mode="json", exclude_unset=True)
+        more.append({**fields, "id": f"{route.id} straight"[:64], "source": source})
+    patch = edited(of.patch, modules={filter_id: {"response": "band"}}, more_routes=tuple(more))
+    return Mend(f"ring {filter_id} in parallel, {source} straight", patch)

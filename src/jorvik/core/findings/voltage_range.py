@@ -1,0 +1,25 @@
+"""A signal beyond what a control-voltage file or input takes: over 10 V where 1.0 is 5 V."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.findings.base import Context, Finding
+
+MOST = 2.0
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a note on each signal that goes beyond 2.0."""
+    for name, values in of.trace.signals.items():
+        most = float(np.abs(values).max(initial=0.0))
+        if most > MOST:
+            yield Finding(
+                rule="voltage_range",
+                severity="note",
+                sentence=f"{name} reaches {most:.3g}, which is {5 * most:.3g} V: beyond the ±10 V of a control-voltage file.",
+                why="Exported as 16 or 24 bit it would be refused; most inputs take ±5 or ±10 V.",
+                about=f"signal.{name}",
+                from_s=of.on_s,
+                to_s=of.end_s,
+            )

@@ -1,0 +1,41 @@
+"""The same patch at a ladder of something: velocities, keys, lengths, tempos, seeds."""
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, Final, Literal, TypeVar
+
+from jorvik.core.limits import MAX_SECONDS
+from jorvik.core.patch import Patch, check_patch
+from jorvik.core.problems import Problem
+
+T = TypeVar("T")
+By = Literal["velocity", "key", "length_s", "tempo_bpm", "seed"]
+
+MAX_LADDER_S: Final = 600.0
+"""Seconds of sound that a ladder may add up to: 127 velocities of a short note, or ten of the longest."""
+
+
+def rung(patch: Patch, by: By, value: float) -> Patch:
+    """Return a patch with one thing of its performance set.
+
+    Raises Problem when it is out of its range.
+    """
+    if by in ("velocity", "key", "length_s"):
+        return patch.with_note(**{by: value})
+    document: dict[str, Any] = patch.model_dump(mode="json", exclude_unset=True)
+    set_to = round(value) if by == "seed" else value
+    document["performance"] = {**document.get("performance", {}), by: set_to}
+    return check_patch(document)
+
+
+def ladder(patches: Sequence[Patch], work: Callable[[Patch], T], cores: int) -> list[T]:
+    """Return what ``work`` makes of each patch, on as many cores as there are.
+
+    Raises Problem when they add up to more sound than a ladder may.
+    """
+    seconds = sum(min(patch.performance.seconds, MAX_SECONDS) for patch in patches)
+    if seconds > MAX_LADDER_S:
+        found = f"{len(patches)} steps, {seconds:.0f} s in all"
+        raise Problem("the ladder", found, f"{MAX_LADDER_S:.0f} s in all: fewer steps, or a shorter note")
+    with ThreadPoolExecutor(cores) as pool:
+        return list(pool.map(work, patches))

@@ -1,0 +1,131 @@
+"""Figures of lanes and signals, against signals whose figures are known."""
+
+import math
+import unittest
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jorvik.core.measure.lane import correlation, measure, shares
+from jorvik.core.measure.patch import measure_patch
+from tests.support import RATE, Json, note, patch
+
+Floats = NDArray[np.float64]
+
+
+class OfALine(unittest.TestCase):
+    def test_start_peak_least_and_when(self) -> None:
+        y = np.interp(np.arange(RATE), [0, 4800, 24_000, RATE], [0.2, 1.0, 0.1, 0.3])
+        found = measure(y, 0, RATE, RATE)
+        self.assertAlmostEqual(found.start, 0.2)
+        self.assertEqual((found.peak, found.peak_s), (1.0, 0.1))
+        self.assertAlmostEqual(found.least, 0.1)
+        self.assertAlmostEqual(found.least_s, 0.5)
+        self.assertIsNone(found.settle)
+
+    def test_rise_is_from_start_to_peak(self) -> None:
+        y = 1 - np.exp(-np.arange(RATE) / (0.05 * RATE))
+        top = y[-1]
+        found = measure(y, 0, RATE, RATE).rise_s
+        assert found is not None
+        for share, t in zip((0.1, 0.5, 0.9), found, strict=True):
+            self.assertAlmostEqual(t, -0.05 * math.log(1 - share * top), places=5)
+
+    def test_fall_of_an_exponential(self) -> None:
+        y = np.concatenate([[0.0], np.exp(-np.arange(2 * RATE) / (0.1 * RATE))])
+        found = measure(y, 0, RATE, RATE).fall_s
+        assert found is not None
+        for share, t in zip((0.5, 0.1, 0.01), found, strict=True):
+            self.assertAlmostEqual(t or 0, -0.1 * math.log(share), places=4)
+
+    def test_settle_overshoot_and_what_comes_after(self) -> None:
+        n = np.arange(2 * RATE)
+        y = np.where(n < RATE, 0.5 + 0.5 * np.exp(-n / 2400), 0.5 * np.exp(-(n - RATE) / 4800))
+        found = measure(y, 0, RATE, RATE)
+        self.assertAlmostEqual(found.settle or 0, 0.5, places=6)
+        self.assertAlmostEqual(found.overshoot or 0, 0.5, places=6)
+        self.assertAlmostEqual(found.after_off, 0.5, places=3)
+        self.assertAlmostEqual(found.rest_after_off_s, 0.1 * math.log(0.5 / 0.01), delta=0.001)
+
+    def test_a_swing_has_rate_and_depth(self) -> None:
+        t = np.arange(2 * RATE) / RATE
+        for rate, depth in ((5.3, 0.28), (40.0, 0.01), (2.5, 3.0)):
+            found = measure(depth * np.sin(2 * np.pi * rate * t) + 7, 0, t.size, RATE).periodic
+            assert found is not None
+            self.assertAlmostEqual(found.rate_hz, rate, delta=1e-3 * rate)
+            self.assertAlmostEqual(found.depth, depth, delta=1e-3 * depth)
+
+    def test_noise_and_ramps_are_not_periodic(self) -> None:
+        self.assertIsNone(measure(np.random.default_rng(1).random(RATE), 0, RATE, RATE).periodic)
+        self.assertIsNone(measure(np.linspace(0, 1, RATE), 0, RATE, RATE).periodic)
+
+    def test_what_never_moves(self) -> None:
+        found = measure(np.full(100, 3.0), 0, 80, RATE)
+        self.assertEqual((found.settle, found.rise_s, found.fall_s, found.greatest_step), (3.0, None, None, 0.0))
+
+    def test_clamp_and_greatest_step(self) -> None:
+        raw = np.linspace(0, 2, 1000)
+        found = measure(np.minimum(raw, 1.0), 0, 1000, RATE, raw)
+        self.assertAlmostEqual(found.clamped, 0.5, delta=0.001)
+        self.assertAlmostEqual(found.greatest_step, 2 / 999, places=9)
+
+
+class Together(unittest.TestCase):
+    def test_correlation(self) -> None:
+        x = np.random.default_rng(2).standard_normal(5000)
+        z = np.random.default_rng(3).standard_normal(5000)
+        self.assertAlmostEqual(correlation(x, 3 * x + 1) or 0, 1.0)
+        self.assertAlmostEqual(correlation(x, -x) or 0, -1.0)
+        self.assertAlmostEqual(correlation(x, z) or 0, float(np.corrcoef(x, z)[0, 1]))
+        self.assertIsNone(correlation(x, np.ones(5000)))
+
+    def test_shares_add_up_to_one(self) -> None:
+        rng = np.random.default_rng(4)
+        a, b = 2 * rng.standard_normal(200_000), rng.standard_normal(200_000)
+        found = shares({"a": a, "b": b})
+        self.assertAlmostEqual(sum(found.values()), 1.0)
+        self.assertAlmostEqual(found["a"], 0.8, delta=0.01)
+
+
+class OfAPatch(unittest.TestCase):
+    def test_vibrato_rate_and_depth_and_whose_it_is(self) -> None:
+        modules: list[Json] = [
+            {"id": "vib", "kind": "lfo", "rate": 5.0},
+            {"id": "drift", "kind": "lfo", "rate": 5.0, "phase": 0.25},
+        ]
+        routes = [
+            {"id": "v", "source": "vib", "destination": "pitch", "amount": 0.3},
+            {"id": "d", "source": "drift", "destination": "pitch", "amount": 0.1},
+        ]
+        found = measure_patch(patch(modules, routes, performance=note(2.0, 0.2))).lanes["pitch"]
+        swing = found.measures.periodic
+        assert swing is not None
+        self.assertAlmostEqual(swing.rate_hz, 5.0, delta=0.01)
+        self.assertAlmostEqual(swing.depth, math.hypot(0.3, 0.1), delta=1e-3)
+        self.assertEqual(found.distance_unit, "cents")
+        self.assertAlmostEqual(found.distance, 200 * math.hypot(0.3, 0.1), delta=0.3)
+        self.assertAlmostEqual(found.shares["v"], 0.9, delta=0.01)
+
+    def test_lanes_alike_and_opposed(self) -> None:
+        modules: list[Json] = [{"id": "e", "kind": "envelope", "decay_s": 0.5}]
+        routes = [
+            {"source": "e", "destination": "cutoff", "amount": 24},
+            {"source": "e", "destination": "wavetable_position", "amount": 0.5},
+            {"source": "e", "destination": "fold", "amount": -0.4},
+        ]
+        of = patch(modules, routes, performance=note(1.0, 0.3), voice={"base": {"fold": 0.5}})
+        pairs = {(p.a, p.b): p for p in measure_patch(of).pairs}
+        self.assertEqual(pairs["cutoff", "wavetable_position"].word, "alike")
+        self.assertAlmostEqual(pairs["cutoff", "wavetable_position"].correlation, 1.0)
+        self.assertEqual(pairs["cutoff", "fold"].word, "opposed")
+
+    def test_where_nothing_moves(self) -> None:
+        e: Json = {"id": "e", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.1, "sustain": 0.5}
+        of = patch([e], [{"source": "e", "destination": "cutoff", "amount": 24}], performance=note(1.0, 0.2))
+        ((first, last),) = measure_patch(of).still
+        self.assertAlmostEqual(first, 0.2, delta=0.006)
+        self.assertAlmostEqual(last, 1.0, delta=0.006)
+
+
+if __name__ == "__main__":
+    unittest.main()
