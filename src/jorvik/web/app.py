@@ -16,7 +16,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.patches import Conflict, Missing, PatchStore
-from jorvik.web import compute, judge, library, sound
+from jorvik.web import assist, compute, judge, library, sound
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.work import CANCELLED_STATUS
@@ -50,6 +50,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.instance = settings.instance
     refusals: dict[int | str, dict[str, Any]] = {422: {"model": Refusal}}
     app.include_router(compute.router, prefix="/api", responses=refusals)
+    app.include_router(assist.router, prefix="/api", responses=refusals)
     app.include_router(judge.router, prefix="/api", responses=refusals)
     app.include_router(sound.router, prefix="/api", responses=refusals)
     app.include_router(library.router, prefix="/api", responses={**refusals, 503: {"model": Refusal}})

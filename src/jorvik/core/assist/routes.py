@@ -1,0 +1,152 @@
+"""Changes to routes that keep the curve where it was."""
+
+import math
+from typing import Any
+
+from jorvik.core.destinations import VOICE, Destination
+from jorvik.core.patch import Patch, Polarity, Route, check_patch
+from jorvik.core.problems import Problem, shown
+
+Document = dict[str, Any]
+
+
+def document_of(patch: Patch) -> Document:
+    """Return a patch as the document that it was read from."""
+    return patch.model_dump(mode="json", exclude_unset=True)
+
+
+def route_of(patch: Patch, name: str) -> Route:
+    """Return a route by its id.
+
+    Raises Problem when there is none.
+    """
+    found = patch.routes_by_id.get(name)
+    if found is None:
+        raise Problem("route", shown(name), "the id of a route of this patch")
+    return found
+
+
+def with_route(document: Document, name: str, fields: Document) -> Document:
+    """Return a document with fields of a route changed; a field of None is left out."""
+    routes = []
+    for route in document.get("routes", []):
+        changed = {**route, **fields} if route["id"] == name else route
+        routes.append({k: v for k, v in changed.items() if v is not None})
+    return {**document, "routes": routes}
+
+
+def with_base(document: Document, name: str, value: float) -> Document:
+    """Return a document with the set value of a voice destination changed."""
+    voice = document.get("voice", {})
+    return {**document, "voice": {**voice, "base": {**voice.get("base", {}), name: value}}}
+
+
+def moved_by(at: Destination, base: float, distance: float) -> float:
+    """Return a base moved by a distance in the destination's modulation unit."""
+    n = at.steps_per_octave
+    return base * 2.0 ** (distance / n) if n else base + distance
+
+
+def distance_between(at: Destination, a: float, b: float) -> float:
+    """Return how far b lies from a, in the destination's modulation unit."""
+    n = at.steps_per_octave
+    return n * math.log2(b / a) if n else b - a
+
+
+def with_polarity(patch: Patch, name: str, polarity: Polarity, keep: bool = True) -> Patch:
+    """Return a patch with a route's polarity changed, its curve kept where it was or its figures as they were typed.
+
+    An adding route gives a x s. With u = (s + 1) / 2 that is 2a x u - a, and with b = 2s - 1 it is a/2 x b + a/2: the
+    amount changes by a factor, and what is left over goes into the base.
+
+    Raises Problem where the base is none of the voice's or would leave its range.
+    """
+    route = route_of(patch, name)
+    if not keep or route.mode != "add" or route.bend != 0.0 or route.via is not None or route.polarity == polarity:
+        return check_patch(with_route(document_of(patch), name, {"polarity": polarity}))
+    # From what the route has to the source as it is, then on to what is wanted: each as (factor, left over).
+    to_plain = {"as_is": (1.0, 0.0), "unipolar": (0.5, 0.5), "bipolar": (2.0, -1.0)}[route.polarity]
+    from_plain = {"as_is": (1.0, 0.0), "unipolar": (2.0, -1.0), "bipolar": (0.5, 0.5)}[polarity]
+    plain = route.amount * to_plain[0]
+    amount = plain * from_plain[0]
+    over = route.amount * to_plain[1] + plain * from_plain[1]
+    document = with_route(document_of(patch), name, {"polarity": polarity, "amount": amount})
+    if abs(over) > 1e-12:
+        at = VOICE.get(route.destination)
+        if at is None:
+            raise Problem(
+                "polarity", shown(route.destination), "a destination of the voice, whose set value can follow"
+            )
+        base = moved_by(at, patch.base(at), over)
+        if not at.low <= base <= at.high:
+            wanted = f"within {at.low:g} to {at.high:g}; change it as typed instead"
+            raise Problem(f"the set value of {at.title.lower()}", f"{base:.4g} {at.unit}", wanted)
+        document = with_base(document, at.name, base)
+    return check_patch(document)
+
+
+def to_range(patch: Patch, name: str) -> Patch:
+    """Return a patch in which an adding route takes the base over its own range instead, with the same result.
+
+    With s from 0 to 1 the base goes from the set value to the set value moved by the amount.
+    """
+    route = route_of(patch, name)
+    at = patch.destination(route.destination)
+    if route.mode != "add" or at is None or route.destination.startswith("route:"):
+        raise Problem("route", f"{route.mode} on {route.destination}", "an adding route")
+    base = patch.base(at)
+    high = moved_by(at, base, route.amount)
+    for value in (base, high):
+        if not at.low <= value <= at.high:
+            raise Problem(at.title.lower(), f"{value:.4g} {at.unit} at an end", f"{at.low:g} to {at.high:g} {at.unit}")
+    fields = {"mode": "range", "low": base, "high": high, "amount": None}
+    return check_patch(with_route(document_of(patch), name, fields))
+
+
+def to_amount(patch: Patch, name: str) -> Patch:
+    """Return a patch in which a range becomes a base and an amount, with the same result."""
+    route = route_of(patch, name)
+    at = patch.destination(route.destination)
+    if route.mode != "range" or at is None or route.low is None or route.high is None:
+        raise Problem("route", f"{route.mode} on {route.destination}", "a route over a range")
+    amount = distance_between(at, route.low, route.high)
+    document = with_route(document_of(patch), name, {"mode": "add", "amount": amount, "low": None, "high": None})
+    if at.name in VOICE:
+        return check_patch(with_base(document, at.name, route.low))
+    module, _, field = at.name.partition(".")
+    modules = [{**m, field: route.low} if m["id"] == module else m for m in document["modules"]]
+    return check_patch({**document, "modules": modules})
+
+
+def macro_end(patch: Patch, macro: str, full: bool, values: dict[str, float]) -> Patch:
+    """Return a patch in which a macro, at one of its ends, sets destinations to given values.
+
+    The other end of each stays where it is: a range that is there has its one end set; where there is none yet, the
+    present base is the other end.
+
+    Raises Problem for a macro or a destination that is not there.
+    """
+    module = patch.modules_by_id.get(macro)
+    if module is None or module.kind != "macro":
+        raise Problem("macro", shown(macro), "a macro of this patch")
+    document = document_of(patch)
+    for name, value in values.items():
+        at = patch.destination(name)
+        if at is None or name.startswith("route:"):
+            raise Problem("destination", shown(name), "a destination of the voice or a parameter of a module")
+        end = "high" if full else "low"
+        route = next((r for r in patch.routes if r.source == macro and r.destination == name), None)
+        if route is not None and route.mode == "range":
+            document = with_route(document, route.id, {end: value})
+            continue
+        other = patch.base(at)
+        ends = {"low": other, "high": value} if full else {"low": value, "high": other}
+        if route is not None:
+            document = with_route(document, route.id, {"mode": "range", **ends, "amount": None})
+            continue
+        taken = {r["id"] for r in document.get("routes", [])}
+        stem = f"{macro} to {name.replace('.', ' ')}"[:60]
+        free = stem if stem not in taken else next(f"{stem} {n}" for n in range(2, 999) if f"{stem} {n}" not in taken)
+        added = {"id": free, "source": macro, "destination": name, "mode": "range", **ends}
+        document = {**document, "routes": [*document.get("routes", []), added]}
+    return check_patch(document)

@@ -1,0 +1,94 @@
+"""A route typed as a sentence: ``swell raises cutoff 22 st, scaled by velocity``."""
+
+import re
+from typing import Any, Final
+
+from jorvik.core.assist.routes import document_of
+from jorvik.core.destinations import VOICE, of_parameter
+from jorvik.core.patch import Patch, check_patch
+from jorvik.core.problems import Problem
+from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.values import parse_value
+
+VERBS: Final = {
+    "raises": ("add", 1.0),
+    "lowers": ("add", -1.0),
+    "moves": ("add", 1.0),
+    "scales": ("scale", 1.0),
+    "sets": ("range", 1.0),
+}
+EXAMPLE: Final = "swell raises cutoff 22 st, scaled by velocity"
+_SENTENCE: Final = re.compile(
+    rf"^(?P<source>.+?)\s+(?P<verb>{'|'.join(VERBS)})\s+(?P<rest>.+?)(?:,?\s+(?:scaled by|via|x|×)\s+(?P<via>.+?))?\s*\.?$",
+    re.IGNORECASE,
+)
+_RANGE: Final = re.compile(r"^from\s+(?P<low>.+?)\s+to\s+(?P<high>.+)$", re.IGNORECASE)
+
+
+def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
+    """Return a patch with the route that a sentence says, and the route's id.
+
+    Raises Problem that says which part was not understood, and what would do.
+    """
+    match = _SENTENCE.match(" ".join(text.split()))
+    if match is None:
+        raise Problem("the sentence", f'"{text[:60]}"', f"who, {' or '.join(VERBS)}, what and how far, as: {EXAMPLE}")
+    source = _signal(patch, match["source"])
+    via = _signal(patch, match["via"]) if match["via"] else None
+    destination, rest = _destination(patch, match["rest"])
+    mode, sign = VERBS[match["verb"].lower()]
+    at = patch.destination(destination)
+    assert at is not None
+    fields: dict[str, Any] = {"mode": mode}
+    if mode == "range":
+        ends = _RANGE.match(rest)
+        if ends is None:
+            raise Problem("the range", f'"{rest}"' if rest else "nothing", "said as: sets cutoff from 200 Hz to 2 kHz")
+        tempo = patch.performance.tempo
+        for name in ("low", "high"):
+            said = parse_value(ends[name], at.unit, f"the {name} end", low=at.low, high=at.high, tempo=tempo)
+            fields[name] = said.value
+    else:
+        unit = "ratio" if mode == "scale" else at.amount_unit
+        words = re.sub(r"^(by|up|down|±)\s+", "", rest) or ("100%" if mode == "scale" else "")
+        both = re.sub(r"\s+(both ways|either way)$", "", words)
+        fields["amount"] = sign * float(parse_value(both, unit, "how far", note_values=False).value)
+    if via is not None:
+        fields["via"] = via
+    taken = {route.id for route in patch.routes}
+    stem = f"{source} to {destination.replace('.', ' ').replace(':', ' ')}"[:60]
+    name = stem if stem not in taken else next(f"{stem} {n}" for n in range(2, 999) if f"{stem} {n}" not in taken)
+    document = document_of(patch)
+    route = {"id": name, "source": source, "destination": destination, **fields}
+    document["routes"] = [*document.get("routes", []), route]
+    return check_patch(document), name
+
+
+def _signal(patch: Patch, said: str) -> str:
+    """Return the signal that a name means, whatever its case and its blanks."""
+    wanted = said.strip().strip('"').lower().replace("_", " ")
+    names = [*patch.modules_by_id, *PERFORMANCE_SIGNALS]
+    for name in names:
+        if name.lower().replace("_", " ") == wanted:
+            return name
+    raise Problem("the source", f'"{said}"', f"one of {', '.join(n.replace('_', ' ') for n in names)}")
+
+
+def _destination(patch: Patch, rest: str) -> tuple[str, str]:
+    """Return the destination that a sentence goes on with, and what follows it. The longest name that fits is meant."""
+    names = {at.title.lower(): name for name, at in VOICE.items()}
+    names |= {name.replace("_", " "): name for name in VOICE}
+    for module in patch.modules:
+        for field in type(module).model_fields:
+            if of_parameter(module, field):
+                plain = field.removesuffix("_s").removesuffix("_hz").replace("_", " ")
+                names[f"{module.id.lower()} {plain}"] = names[f"{module.id.lower()}'s {plain}"] = f"{module.id}.{field}"
+    for route in patch.routes:
+        names[f"the amount of {route.id.lower()}"] = f"route:{route.id}.amount"
+    said = rest.lower()
+    fitting = [name for name in names if said == name or said.startswith(f"{name} ")]
+    if not fitting:
+        known = ", ".join(at.title.lower() for at in VOICE.values())
+        raise Problem("the destination", f'"{rest[:40]}"', f"one of {known}, or a source's own, as: swell attack")
+    found = max(fitting, key=len)
+    return names[found], rest[len(found) :].strip()

@@ -1,0 +1,185 @@
+"""What works something out: the curve is kept, sentences are understood, wishes are met, figures agree."""
+
+import math
+import unittest
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jorvik.core.assist.figures import (
+    beat_hz,
+    bend_for,
+    bend_half,
+    on_itself,
+    ring,
+    ring_from,
+    scale_and_offset,
+    sidebands,
+)
+from jorvik.core.assist.routes import macro_end, to_amount, to_range, with_polarity
+from jorvik.core.assist.sentence import route_from
+from jorvik.core.assist.wishes import Wish, solve
+from jorvik.core.curve import bend
+from jorvik.core.engine.run import trace
+from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
+from tests.support import Json, note, patch
+
+LFO: Json = {"id": "lfo", "kind": "lfo", "rate": 3}
+ENV: Json = {"id": "swell", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.2, "sustain": 0.5}
+
+
+def lane(of: Patch, name: str) -> "NDArray[np.float64]":
+    return trace(of, 4000).lanes[name].value
+
+
+class KeepingTheCurve(unittest.TestCase):
+    def at(self, destination: str, amount: float, base: float, **how: object) -> Patch:
+        route = {"id": "r", "source": "lfo", "destination": destination, "amount": amount, **how}
+        return patch([LFO], [route], performance=note(0.5, 0.1), voice={"base": {destination: base}})
+
+    def test_polarity(self) -> None:
+        for destination, amount, base in (("cutoff", 12.0, 800.0), ("wavetable_position", 0.2, 0.5)):
+            of = self.at(destination, amount, base)
+            for first in ("unipolar", "bipolar"):
+                changed = with_polarity(of, "r", first)  # type: ignore[arg-type]
+                self.assertEqual(changed.routes[0].polarity, first)
+                np.testing.assert_allclose(lane(changed, destination), lane(of, destination), rtol=1e-9)
+                back = with_polarity(changed, "r", "as_is")
+                self.assertAlmostEqual(back.routes[0].amount, amount)
+                self.assertAlmostEqual(back.voice.base[destination], base)
+
+    def test_polarity_as_typed_moves_the_curve(self) -> None:
+        of = self.at("cutoff", 12.0, 800.0)
+        typed = with_polarity(of, "r", "unipolar", keep=False)
+        self.assertEqual(typed.routes[0].amount, 12.0)
+        self.assertGreater(np.abs(lane(typed, "cutoff") - lane(of, "cutoff")).max(), 100)
+
+    def test_a_base_that_would_leave_its_range_is_refused(self) -> None:
+        with self.assertRaisesRegex(Problem, "set value of wavetable position.*as typed"):
+            with_polarity(self.at("wavetable_position", 0.8, 0.5), "r", "unipolar")
+
+    def test_amount_to_range_and_back(self) -> None:
+        for destination, amount, base in (("cutoff", 24.0, 300.0), ("fold", 0.4, 0.1)):
+            of = self.at(destination, amount, base, polarity="unipolar")
+            ranged = to_range(of, "r")
+            self.assertEqual(ranged.routes[0].mode, "range")
+            np.testing.assert_allclose(lane(ranged, destination), lane(of, destination), rtol=1e-9)
+            np.testing.assert_allclose(lane(to_amount(ranged, "r"), destination), lane(of, destination), rtol=1e-9)
+
+    def test_the_ends_of_a_macro_by_doing(self) -> None:
+        of = patch([{"id": "m", "kind": "macro"}], voice={"base": {"cutoff": 400, "fold": 0.3}})
+        of = macro_end(of, "m", True, {"cutoff": 4000, "fold": 0.0})
+        of = macro_end(of, "m", False, {"fold": 0.8})
+        for value, cutoff, fold in ((0.0, 400, 0.8), (1.0, 4000, 0.0), (0.5, math.sqrt(400 * 4000), 0.4)):
+            at = of.model_copy(update={"modules": [of.modules[0].model_copy(update={"value": value})]})
+            self.assertAlmostEqual(float(lane(at, "cutoff")[0]), cutoff, places=6)
+            self.assertAlmostEqual(float(lane(at, "fold")[0]), fold, places=9)
+        with self.assertRaisesRegex(Problem, "a macro of this patch"):
+            macro_end(of, "nobody", True, {"fold": 1.0})
+
+
+class Sentences(unittest.TestCase):
+    def test_they_are_understood(self) -> None:
+        of = patch([ENV, LFO])
+        for text, wanted in (
+            ("swell raises cutoff 22 st, scaled by velocity", ("swell", "cutoff", "add", 22.0, "velocity")),
+            ("swell lowers filter 2 cutoff by 1oct", ("swell", "filter2_cutoff", "add", -12.0, None)),
+            ("LFO moves pitch 30 cents", ("lfo", "pitch", "add", 0.3, None)),
+            ("swell scales amplitude", ("swell", "amplitude", "scale", 1.0, None)),
+            ("mod wheel moves lfo rate 1 oct", ("mod_wheel", "lfo.rate", "add", 1.0, None)),
+            ("velocity lowers swell's attack 80ms", ("velocity", "swell.attack_s", "add", -0.08, None)),
+        ):
+            made, name = route_from(of, text)
+            route = made.routes_by_id[name]
+            got = (route.source, route.destination, route.mode, route.amount, route.via)
+            self.assertEqual((*got[:3], round(got[3], 9), got[4]), wanted, text)
+        made, name = route_from(of, "swell sets cutoff from 200 Hz to 2 kHz")
+        self.assertEqual((made.routes_by_id[name].low, made.routes_by_id[name].high), (200, 2000))
+
+    def test_what_is_not_understood_is_named(self) -> None:
+        of = patch([ENV])
+        for text, place in (
+            ("swell cutoff", "the sentence"),
+            ("nobody raises cutoff 3 st", "the source"),
+            ("swell raises nothing 3 st", "the destination"),
+            ("swell raises cutoff 3 apples", "how far"),
+            ("swell raises cutoff 3 st, scaled by luck", "the source"),
+            ("swell sets cutoff 3 st", "the range"),
+        ):
+            with self.assertRaises(Problem) as caught:
+                route_from(of, text)
+            self.assertEqual(caught.exception.place, place, text)
+
+
+class Wishes(unittest.TestCase):
+    def of(self) -> Patch:
+        route = {"source": "swell", "destination": "cutoff", "amount": 12}
+        return patch([ENV], [route], performance=note(1.0, 0.3), voice={"base": {"cutoff": 400}})
+
+    def test_wishes_that_can_be_met_are_met(self) -> None:
+        solved = solve(self.of(), "cutoff", [Wish("start", 250.0), Wish("peak", 4000.0)])
+        self.assertTrue(all(met.met for met in solved.met), solved.met)
+        got = lane(solved.patch, "cutoff")
+        self.assertAlmostEqual(float(got[0]), 250, delta=2)
+        self.assertAlmostEqual(float(got.max()), 4000, delta=30)
+        self.assertAlmostEqual(solved.patch.routes[0].amount, 48.0, delta=0.2)  # 12 log2(4000 / 250)
+
+    def test_a_time(self) -> None:
+        solved = solve(self.of(), "cutoff", [Wish("peak_s", 0.25), Wish("peak", 1600.0)])
+        self.assertTrue(all(met.met for met in solved.met), solved.met)
+        self.assertAlmostEqual(solved.patch.modules[0].attack_s, 0.25, delta=0.004)  # type: ignore[attr-defined]
+
+    def test_what_cannot_be_met_together_is_said(self) -> None:
+        # With a sustain of one half the settled value lies half-way, in semitones, between start and peak.
+        wishes = [Wish("start", 200.0), Wish("peak", 3200.0), Wish("settle", 3000.0)]
+        solved = solve(self.of(), "cutoff", wishes)
+        self.assertFalse(all(met.met for met in solved.met))
+
+    def test_bad_wishes(self) -> None:
+        with self.assertRaisesRegex(Problem, "16 to 20000 Hz"):
+            solve(self.of(), "cutoff", [Wish("peak", 99_000.0)])
+        with self.assertRaisesRegex(Problem, "1 to 16"):
+            solve(self.of(), "cutoff", [])
+        with self.assertRaisesRegex(Problem, "a destination of the voice"):
+            solve(self.of(), "swell.attack_s", [Wish("peak", 1.0)])
+
+
+class ClosedForms(unittest.TestCase):
+    def test_a_ring_as_it_is_traced(self) -> None:
+        hz, q = 9.0, 6.0
+        ringer: Json = {
+            "id": "ring",
+            "kind": "filter",
+            "input": "trigger",
+            "response": "band",
+            "frequency_hz": hz,
+            "q": q,
+        }
+        y = trace(patch([ringer], performance=note(2.0, 0.0)), 48_000).signals["ring"]
+        said = ring(hz, q)
+        ups = np.flatnonzero((y[:-1] < 0) & (y[1:] >= 0))
+        self.assertAlmostEqual(48_000 / float(np.diff(ups[:6]).mean()), said.frequency_hz, delta=0.01)
+        peaks = [float(np.abs(y[round(t * 48_000) :][:5400]).max()) for t in (0.1, 0.1 + said.time_s / 3)]
+        self.assertAlmostEqual(20 * math.log10(peaks[1] / peaks[0]), -20, delta=0.7)
+
+    def test_settings_from_the_wish_and_back(self) -> None:
+        hz, q = ring_from(7.0, 1.5)
+        self.assertAlmostEqual(ring(hz, q).frequency_hz, 7.0)
+        self.assertAlmostEqual(ring(hz, q).time_s, 1.5, delta=0.01)
+
+    def test_the_rest(self) -> None:
+        self.assertAlmostEqual(beat_hz(220, 1200), 220)
+        self.assertAlmostEqual(sum(level**2 for _, _, level in sidebands(1000, 100, 3.0, 20)), 1.0, places=6)
+        gain, offset = scale_and_offset(-1, 1, 0.12, 0.9)
+        self.assertAlmostEqual(-gain + offset, 0.12)
+        self.assertAlmostEqual(gain + offset, 0.9)
+        for k in (-5.0, 0.0, 3.0):
+            self.assertAlmostEqual(bend(bend_half(k), k), 0.5)
+            self.assertAlmostEqual(bend_for(bend_half(k)), k, places=6)
+        fall = np.exp(-np.linspace(0, 3, 100))
+        np.testing.assert_allclose(np.log(on_itself(fall)), 2 * np.log(fall))
+
+
+if __name__ == "__main__":
+    unittest.main()
