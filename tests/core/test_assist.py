@@ -42,7 +42,7 @@ class KeepingTheCurve(unittest.TestCase):
         for destination, amount, base in (("cutoff", 12.0, 800.0), ("wavetable_position", 0.2, 0.5)):
             of = self.at(destination, amount, base)
             for first in ("unipolar", "bipolar"):
-                changed = with_polarity(of, "r", first)  # type: ignore[arg-type]
+                changed = with_polarity(of, "r", first)
                 self.assertEqual(changed.routes[0].polarity, first)
                 np.testing.assert_allclose(lane(changed, destination), lane(of, destination), rtol=1e-9)
                 back = with_polarity(changed, "r", "as_is")

@@ -124,6 +124,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assist/polarity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Polarity
+         * @description Return a document with a route's polarity changed.
+         */
+        post: operations["post_polarity_api_assist_polarity_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/route": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Route
+         * @description Return a document with a route turned into a range, or back into an amount, with the same result.
+         */
+        post: operations["post_route_api_assist_route_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/macro-end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Macro End
+         * @description Return a document in which a macro at one of its ends sets destinations to given values.
+         */
+        post: operations["post_macro_end_api_assist_macro_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/sentence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Sentence
+         * @description Return a document with the route that a sentence says.
+         */
+        post: operations["post_sentence_api_assist_sentence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/ring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Ring
+         * @description Return how a control filter rings, or the settings that ring as wished.
+         */
+        post: operations["post_ring_api_assist_ring_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/solve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Solve
+         * @description Return the document that meets wishes for a lane best.
+         */
+        post: operations["post_solve_api_assist_solve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/judge": {
         parameters: {
             query?: never;
@@ -421,6 +541,20 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Answer
+         * @description A document that comes as near to the wishes as can be, what changed, and what was met.
+         */
+        Answer: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Changes */
+            changes: string[];
+            /** Met */
+            met: components["schemas"]["Met"][];
+        };
+        /**
          * Aside
          * @description A finding that is set aside, and why.
          */
@@ -460,6 +594,21 @@ export interface components {
             };
             /** Sections */
             sections: components["schemas"]["SectionFacts"][];
+        };
+        /**
+         * Changed
+         * @description A document after a change, and the route that it is about.
+         */
+        Changed: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Route
+             * @default
+             */
+            route?: string;
         };
         /**
          * ChorusSettings
@@ -1456,6 +1605,24 @@ export interface components {
             value?: number;
         };
         /**
+         * MacroEndWish
+         * @description A macro at one of its ends, and what destinations are to be there.
+         */
+        MacroEndWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Macro */
+            macro: string;
+            /** Full */
+            full: boolean;
+            /** Values */
+            values: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Mark
          * @description A place on a module's own curve that can be dragged.
          */
@@ -1515,6 +1682,17 @@ export interface components {
             /** Greatest Step */
             greatest_step: number;
             periodic: components["schemas"]["Periodic"] | null;
+        };
+        /**
+         * Met
+         * @description What became of a wish.
+         */
+        Met: {
+            wish: components["schemas"]["Wish"];
+            /** Got */
+            got: number;
+            /** Met */
+            met: boolean;
         };
         /**
          * Mix
@@ -1957,6 +2135,28 @@ export interface components {
             rate?: number;
         };
         /**
+         * PolarityWish
+         * @description A route to get another polarity, its curve kept or its figures as they were typed.
+         */
+        PolarityWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Route */
+            route: string;
+            /**
+             * Polarity
+             * @enum {string}
+             */
+            polarity: "as_is" | "unipolar" | "bipolar";
+            /**
+             * Keep
+             * @default true
+             */
+            keep?: boolean;
+        };
+        /**
          * Quantise
          * @description Octaves from key 60 in and out: the nearest note of a scale on its root, a tie going down.
          */
@@ -2077,6 +2277,44 @@ export interface components {
             name: string;
         };
         /**
+         * Ring
+         * @description How a control filter rings.
+         */
+        Ring: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Time S */
+            time_s: number;
+            /** Bounces */
+            bounces: number;
+        };
+        /**
+         * RingSaid
+         * @description Settings of a control filter and how it rings with them.
+         */
+        RingSaid: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Q */
+            q: number;
+            ring: components["schemas"]["Ring"];
+        };
+        /**
+         * RingWish
+         * @description A control filter's settings, or how it shall ring.
+         */
+        RingWish: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /**
+             * Q
+             * @default 0.5
+             */
+            q?: number;
+            /** Rings For S */
+            rings_for_s?: number | null;
+        };
+        /**
          * Route
          * @description One sentence of a patch: what moves what, and how far.
          */
@@ -2161,6 +2399,23 @@ export interface components {
             enabled?: boolean;
         };
         /**
+         * RouteWish
+         * @description A route to become a range, or an amount.
+         */
+        RouteWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Route */
+            route: string;
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "range" | "amount";
+        };
+        /**
          * Row
          * @description One signal over the columns: base64 of little-endian float32. All three are alike where ``least`` is empty.
          */
@@ -2243,6 +2498,18 @@ export interface components {
             help: string;
             /** Fields */
             fields: components["schemas"]["FieldFacts"][];
+        };
+        /**
+         * SentenceWish
+         * @description A route said as a sentence.
+         */
+        SentenceWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Text */
+            text: string;
         };
         /**
          * Shape
@@ -2430,6 +2697,20 @@ export interface components {
              * @enum {string}
              */
             law?: "linear" | "exponential";
+        };
+        /**
+         * SolveWish
+         * @description Wishes for a lane.
+         */
+        SolveWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Lane */
+            lane: string;
+            /** Wishes */
+            wishes: components["schemas"]["Wish"][];
         };
         /**
          * SoundView
@@ -2683,6 +2964,23 @@ export interface components {
              */
             volts?: number;
         };
+        /**
+         * Wish
+         * @description A figure that a lane shall have; a level in the lane's unit, a time in seconds after note-on.
+         */
+        Wish: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "start" | "peak" | "peak_s" | "settle" | "least" | "greatest" | "at_off";
+            /** Value */
+            value: number;
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -2870,6 +3168,204 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_polarity_api_assist_polarity_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolarityWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_route_api_assist_route_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RouteWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_macro_end_api_assist_macro_end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MacroEndWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_sentence_api_assist_sentence_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentenceWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_ring_api_assist_ring_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RingWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RingSaid"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_solve_api_assist_solve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolveWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {

@@ -102,7 +102,12 @@ def solve(
         return np.concatenate([missed, 1e-3 * (x - start) / np.maximum(highs - lows, 1e-9)])
 
     best = least_squares(
-        residuals, start, bounds=(lows, highs), diff_step=1e-3, x_scale=np.maximum(highs - lows, 1e-6), max_nfev=40
+        residuals,
+        start,
+        bounds=(lows, highs),
+        diff_step=np.full(start.size, 1e-3),
+        x_scale=np.maximum(highs - lows, 1e-6),
+        max_nfev=40,
     )
     tidy = np.array([float(f"{value:.5g}") for value in best.x])
     solved = _with(patch, free, tidy)
