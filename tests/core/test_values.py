@@ -94,5 +94,33 @@ class Tempi(unittest.TestCase):
                 quarters(text)
 
 
+class Arithmetic(unittest.TestCase):
+    def test_it_is_worked_out(self) -> None:
+        tempo = Tempo(120)
+        for text, unit, wanted in (
+            ("1/4 - 12ms", "s", 0.488),
+            ("180ms * 2", "s", 0.36),
+            ("1/8 + 1/16", "s", 0.375),
+            ("C4 + 12st", "Hz", 523.2511306),
+            ("1kHz - 1oct", "Hz", 500.0),
+            ("40% + 0.1", "ratio", 0.5),
+            ("1 / 4", "s", 0.25),
+        ):
+            got = parse_value(text, unit, note_values=True, tempo=tempo, bare=unit).value
+            self.assertAlmostEqual(float(got), wanted, places=6, msg=text)
+
+    def test_of_the_present_value(self) -> None:
+        self.assertAlmostEqual(float(parse_value("*2", "s", present=0.3).value), 0.6)
+        self.assertAlmostEqual(float(parse_value("/4", "Hz", present=100.0).value), 25.0)
+        self.assertAlmostEqual(float(parse_value("*2", "s", present="1/4", tempo=Tempo(60)).value), 2.0)
+
+    def test_what_makes_no_sense_is_named(self) -> None:
+        for text, unit in (("*2", "s"), ("3 * 2ms", "s"), ("3s / 0", "s"), ("3s + apples", "s")):
+            with self.assertRaises(Problem):
+                parse_value(text, unit)
+        with self.assertRaisesRegex(Problem, "at most|to"):
+            parse_value("50s * 2", "s", low=0, high=60)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { bench } from './lib/bench.svelte';
+  import { copyChosen, paste } from './lib/clipboard';
   import { newPatch, save } from './lib/library';
   import { player } from './lib/player.svelte';
   import HarmonicBuilder from './parts/HarmonicBuilder.svelte';
@@ -11,6 +12,9 @@
   import Help from './parts/Help.svelte';
   import NoteSheet from './parts/NoteSheet.svelte';
   import PatchPage from './parts/PatchPage.svelte';
+  import CompareView from './parts/CompareView.svelte';
+  import MapView from './parts/MapView.svelte';
+  import StavePage from './parts/StavePage.svelte';
   import RoutePage from './parts/RoutePage.svelte';
   import Shelf from './parts/Shelf.svelte';
   import SourcePage from './parts/SourcePage.svelte';
@@ -33,7 +37,10 @@
     const key = event.key.toLowerCase();
     if (key === 'z') return () => (event.shiftKey ? bench.redo() : bench.undo());
     if (key === 'y') return () => bench.redo();
-    if (key === 's') return () => void bench.attempt(save);
+    if (key === 'c' && !inField(event.target) && !getSelection()?.toString()) return () => void copyChosen();
+    if (key === 'v' && !inField(event.target)) return () => void bench.attempt(paste);
+    if (key === 'd' && module) return () => bench.duplicate(module.id);
+    if (key === 's') return () => void bench.attempt(() => save());
     return undefined;
   }
 
@@ -105,10 +112,21 @@
   <main>
     {#if bench.patch}
       <div class="work">
-        {#if bench.view === 'sound'}<SoundView />{:else}<NoteSheet />{/if}
+        {#if bench.view === 'sound'}<SoundView />{:else if bench.view === 'compare'}<CompareView
+          />{:else if bench.view === 'map'}<MapView />{:else}<NoteSheet />{/if}
       </div>
-      <aside aria-label={module ? `Source ${module.id}` : route ? `Route ${route.id}` : 'The patch'}>
-        {#if module}<SourcePage {module} />{:else if route}<RoutePage {route} />{:else}<PatchPage
+      <aside
+        aria-label={module
+          ? `Source ${module.id}`
+          : route
+            ? `Route ${route.id}`
+            : bench.chosen.what === 'stave'
+              ? `Stave ${bench.chosen.id}`
+              : 'The patch'}
+      >
+        {#if module}<SourcePage {module} />{:else if route}<RoutePage
+            {route}
+          />{:else if bench.chosen.what === 'stave'}<StavePage name={bench.chosen.id} />{:else}<PatchPage
             patch={bench.patch}
           />{/if}
       </aside>

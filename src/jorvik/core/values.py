@@ -90,14 +90,17 @@ def parse_value(
     high: float | None = None,
     note_values: bool = True,
     tempo: Tempo | None = None,
+    present: float | str | None = None,
 ) -> Value:
     """Return what was typed, in ``unit``.
 
     A number without a unit is in ``bare``, or in ``unit`` itself. A note value stays as it was said where the field
     holds ``note_values``, and becomes seconds or hertz at the tempo where it does not. ``low`` and ``high`` bound it.
 
-    Raises Problem that
-    says what was understood and what would do.
+    Arithmetic is allowed: ``1/4 - 12ms``, ``180ms * 2``, and ``*2`` or ``/3`` of the ``present`` value. A frequency
+    may be moved by an interval: ``C3 + 7st``.
+
+    Raises Problem that says what was understood and what would do.
 
     >>> parse_value("180ms", "s").value
     0.18
@@ -110,6 +113,11 @@ def parse_value(
     cleaned = text.strip().replace("−", "-")
     if not cleaned or len(cleaned) > _MOST_TEXT:
         raise Problem(place, "nothing" if not cleaned else f"{len(cleaned)} characters", f"a value, such as {example}")
+    if (terms := _terms(cleaned)) is not None:
+        known = (tempo or Tempo()).seconds(present) if isinstance(present, str) else present
+        total = _worked_out(terms, unit, place, bare, tempo, known)
+        _check_bounds(place, cleaned, total, unit, low, high)
+        return Value(total)
     if unit in ("s", "Hz") and is_note_value(cleaned):
         given = (tempo or Tempo()).seconds(cleaned) if unit == "s" else (tempo or Tempo()).hertz(cleaned)
         _check_bounds(place, cleaned, given, unit, low, high)
@@ -121,6 +129,61 @@ def parse_value(
         value = _number(cleaned, unit, bare or unit, place, example)
     _check_bounds(place, cleaned, value, unit, low, high)
     return Value(value)
+
+
+_OPERATION: Final = re.compile(r"\s([+*/-])\s|^([*/])\s*")
+
+
+def _terms(text: str) -> list[str] | None:
+    """Return the terms and the operations between them, or None where there is nothing to be worked out.
+
+    An operation stands between blanks, or in front: ``1/4`` is a note value, ``1 / 4`` is a division.
+    """
+    parts = [part for part in _OPERATION.split(text) if part is not None]
+    return [part.strip() for part in parts] if len(parts) > 1 else None
+
+
+def _worked_out(
+    terms: list[str], unit: str, place: str, bare: str, tempo: Tempo | None, present: float | None
+) -> float:
+    """Return what terms come to, from left to right, times and divisions first."""
+
+    def value(text: str) -> float:
+        return float(parse_value(text, unit, place, bare=bare, note_values=False, tempo=tempo).value)
+
+    def plain(text: str) -> float:
+        match = _NUMBER.match(text)
+        if match is None or match[2]:
+            raise Problem(place, f'"{text}"', "a plain number after * or /")
+        return float(match[1])
+
+    if terms[0] == "":
+        if present is None:
+            raise Problem(place, f'"{" ".join(terms).strip()}"', "a value before * or /")
+        total = present
+    else:
+        total = value(terms[0])
+    products, signs = [total], [1.0]
+    for operation, text in zip(terms[1::2], terms[2::2], strict=True):
+        if operation == "*":
+            products[-1] *= plain(text)
+        elif operation == "/":
+            if plain(text) == 0.0:
+                raise Problem(place, f'"/ {text}"', "divided by something over 0")
+            products[-1] /= plain(text)
+        elif unit == "Hz" and (interval := _interval(text)) is not None:
+            products[-1] *= 2.0 ** ((interval if operation == "+" else -interval) / 12.0)
+        else:
+            products.append(value(text))
+            signs.append(1.0 if operation == "+" else -1.0)
+    return sum(sign * product for sign, product in zip(signs, products, strict=True))
+
+
+def _interval(text: str) -> float | None:
+    """Return an interval in semitones, or None where a text is none."""
+    match = _NUMBER.match(text)
+    size = _INTERVAL.get(match[2].lower()) if match else None
+    return float(match[1]) * size if match and size is not None else None
 
 
 def key_of(match: "re.Match[str]") -> float:

@@ -49,6 +49,7 @@ def post_value(typed: Typed) -> Understood:
         high=typed.high,
         note_values=typed.note_values,
         tempo=tempo,
+        present=typed.present,
     )
     return Understood(value=value.value)
 

@@ -76,6 +76,7 @@ class Typed(Form):
     low: float | None = None
     high: float | None = None
     note_values: bool = False
+    present: float | str | None = None
     tempo_bpm: Annotated[float, Field(gt=0, le=999)] = 120.0
     beats_per_bar: Annotated[int, Field(ge=1, le=32)] = 4
 

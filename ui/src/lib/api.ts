@@ -15,6 +15,9 @@ export type Revision = Schemas['Revision'];
 export type Mark = Schemas['Mark'];
 export type SheetWire = Schemas['Sheet'];
 export type RowWire = Schemas['Row'];
+export type Judgement = Schemas['Judgement'];
+export type FindingView = Schemas['FindingView'];
+export type Measures = Schemas['Measures'];
 export type LaneView = Schemas['LaneView'];
 export type NoteView = Schemas['NoteView'];
 

@@ -1,10 +1,14 @@
 /** The workbench: the open patch, its sheet, what is chosen, and the way back. */
 import { get, set } from 'idb-keyval';
 import { api, plain, Refused, taken, Unreachable } from './api';
-import type { Catalogue, Head, Kept, Module, Patch, Route } from './api';
+import type { Catalogue, FindingView, Head, Judgement, Kept, Module, Patch, Route } from './api';
 import {
   addModule,
   addRoute,
+  duplicateModule,
+  handOver,
+  inverted,
+  soloed,
   freeId,
   modules,
   removeModule,
@@ -18,7 +22,8 @@ import { Keeper } from './keeper.svelte';
 import { settings } from './settings.svelte';
 import { extentOf, unpack, type Sheet } from './sheet';
 
-export type Chosen = { what: 'patch' } | { what: 'source'; id: string } | { what: 'route'; id: string };
+export type Chosen =
+  { what: 'patch' } | { what: 'source'; id: string } | { what: 'route'; id: string } | { what: 'stave'; id: string };
 
 interface Step {
   label: string;
@@ -69,6 +74,10 @@ class Bench {
   loading = $state(true);
   failure = $state('');
   messages: Message[] = $state([]);
+  /** Figures and findings of the patch as it was when they were last made. */
+  judgement: Judgement | null = $state.raw(null);
+  /** A mend that is being looked at: it lies behind as a ghost until it is taken or left. */
+  trying: FindingView | { key: string; mend: string; mended: Patch } | null = $state.raw(null);
   readonly keeper = new Keeper();
 
   private done: Step[] = $state.raw([]);
@@ -81,6 +90,9 @@ class Bench {
   private abortTimer: ReturnType<typeof setTimeout> | undefined;
   private nextMessage = 1;
   private ghostAsked = '';
+  private judgeTimer: ReturnType<typeof setTimeout> | undefined;
+  private judged: Patch | null = null;
+  private judging = false;
   private unsettled = new Set<Promise<void>>();
 
   undoLabel = $derived(this.done.at(-1)?.label ?? '');
@@ -122,6 +134,8 @@ class Bench {
     if (left) this.say('What the last window could not keep was found in this browser and is kept now.');
     this.good = stored;
     this.ghost = null;
+    this.judgement = null;
+    this.trying = null;
     this.span = this.posts = null;
     this.pinned = this.pins();
     this.chosen = { what: 'patch' };
@@ -174,7 +188,7 @@ class Bench {
 
   private forgetChosenIfGone(): void {
     const { patch, chosen } = this;
-    if (!patch || chosen.what === 'patch') return;
+    if (!patch || chosen.what === 'patch' || chosen.what === 'stave') return;
     const ids = chosen.what === 'source' ? modules(patch).map((m) => m.id) : routes(patch).map((r) => r.id);
     if (!ids.includes(chosen.id)) this.chosen = { what: 'patch' };
   }
@@ -204,6 +218,80 @@ class Bench {
 
   dropGhost(): void {
     this.ghost = null;
+  }
+
+  findings = $derived(this.judgement?.findings.filter((f) => f.set_aside == null) ?? []);
+
+  /** Asks for figures and findings a little after the last change; an old answer never replaces a newer one. */
+  judgeSoon(): void {
+    clearTimeout(this.judgeTimer);
+    this.judgeTimer = setTimeout(() => void this.judge(), 350);
+  }
+
+  private async judge(): Promise<void> {
+    const { patch } = this;
+    if (!patch || this.judging || patch === this.judged) return;
+    this.judging = true;
+    try {
+      const found = await taken(api.POST('/api/judge', { body: { document: plain(patch), rate: FULL_RATE } }));
+      this.judged = patch;
+      if (this.patch === patch) this.judgement = found as Judgement;
+      performance.mark('jorvik:judged');
+    } catch {
+      // The sheet says what is wrong with a patch or a connection; figures follow when it is mended.
+    }
+    this.judging = false;
+    if (this.patch !== patch) this.judgeSoon();
+  }
+
+  /** Shows where a finding is: its stave, source or route, and the stretch of the note. */
+  showFinding(finding: FindingView): void {
+    const [kind, ...rest] = finding.about.split('.');
+    if (kind === 'signal') this.chosen = { what: 'source', id: rest.join('.') };
+    else if (kind === 'route') this.chosen = { what: 'route', id: rest.join('.') };
+    else this.chosen = { what: 'stave', id: finding.about };
+    this.view = 'note';
+    this.posts = [finding.from_s, finding.to_s];
+    this.cursor = finding.from_s;
+  }
+
+  /** Puts what a mend would make behind the present patch, to be looked at before it is taken. */
+  tryMend(finding: { key: string; mend?: string; mended?: unknown }): void {
+    if (!finding.mended) return;
+    this.trying = finding as FindingView;
+    this.holdGhost(finding.mend, finding.mended as Patch);
+  }
+
+  takeMend(): void {
+    const { trying, patch } = this;
+    if (!trying?.mended || !patch) return;
+    this.trying = null;
+    this.dropGhost();
+    this.edit(`mend: ${trying.mend}`.slice(0, 60), trying.mended as unknown as Patch);
+  }
+
+  leaveMend(): void {
+    this.trying = null;
+    this.dropGhost();
+  }
+
+  setAside(finding: FindingView, reason: string): void {
+    const { patch } = this;
+    if (!patch) return;
+    const others = (patch.set_aside ?? []).filter((aside) => aside.finding !== finding.key);
+    this.edit(`set aside ${finding.rule.replaceAll('_', ' ')}`, {
+      ...patch,
+      set_aside: [...others, { finding: finding.key, reason }]
+    });
+  }
+
+  bringBack(key: string): void {
+    const { patch } = this;
+    if (patch)
+      this.edit(`look at ${key.split(':')[0]!.replaceAll('_', ' ')} again`, {
+        ...patch,
+        set_aside: (patch.set_aside ?? []).filter((aside) => aside.finding !== key)
+      });
   }
 
   /** Traces the ghost at the present note, so that both lie on one axis. */
@@ -304,6 +392,7 @@ class Bench {
       this.good = ask.patch;
       this.failure = '';
       performance.mark('jorvik:sheet');
+      this.judgeSoon();
       if (this.ghost) void this.traceGhost();
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
@@ -407,6 +496,36 @@ class Bench {
     const [next, id] = addModule(this.patch, facts);
     this.edit(`add ${id}`, next);
     this.chosen = { what: 'source', id };
+  }
+
+  duplicate(id: string): void {
+    if (!this.patch) return;
+    const [next, name] = duplicateModule(this.patch, id);
+    this.edit(`duplicate ${id}`, next);
+    this.chosen = { what: 'source', id: name };
+  }
+
+  /** Gives a source's routes to another, all or those named, in one action. */
+  handOver(from: string, to: string, ids?: readonly string[]): void {
+    if (this.patch)
+      this.edit(`hand ${ids ? ids.length : 'all'} of ${from} over to ${to}`, handOver(this.patch, from, to, ids));
+  }
+
+  invert(id: string): void {
+    if (this.patch) this.edit(`turn ${id} over`, inverted(this.patch, id));
+  }
+
+  /** Lets only a source's routes sound, or one route; or all of them again. */
+  solo(keep: ((route: Route) => boolean) | null, label: string): void {
+    if (this.patch) this.edit(label, soloed(this.patch, keep));
+  }
+
+  /** Adds the route that a sentence says; throws with what was not understood. */
+  async sayRoute(text: string): Promise<void> {
+    if (!this.patch) return;
+    const changed = await taken(api.POST('/api/assist/sentence', { body: { document: plain(this.patch), text } }));
+    this.edit(text.slice(0, 60), changed.document as unknown as Patch);
+    if (changed.route) this.chosen = { what: 'route', id: changed.route };
   }
 
   removeSource(id: string): void {

@@ -120,3 +120,65 @@ describe('sentences', () => {
     expect(doc.verbOf({ ...route, mode: 'scale' }, true)).toBe('scales it');
   });
 });
+
+describe('handing over, doubling, turning over', () => {
+  it('gives all routes of a source to another, or those named', () => {
+    const all = doc.handOver(patch, 'lag', 'sum');
+    expect(doc.routes(all).filter((r) => r.source === 'lag')).toEqual([]);
+    expect(
+      doc
+        .routes(all)
+        .filter((r) => r.source === 'sum')
+        .map((r) => r.id)
+    ).toEqual(['b', 'c']);
+    const one = doc.handOver(patch, 'lag', 'grip', ['c']);
+    expect(
+      doc
+        .routes(one)
+        .filter((r) => r.source === 'grip')
+        .map((r) => r.id)
+    ).toEqual(['c']);
+    expect(JSON.stringify(patch)).toBe(before);
+  });
+  it('doubles a source with its routes under free names', () => {
+    const [next, name] = doc.duplicateModule(patch, 'lag');
+    expect(name).toBe('lag 2');
+    const copies = doc.routes(next).filter((r) => r.source === name);
+    expect(copies.map((r) => [r.destination, r.amount])).toEqual([
+      ['sway.rate', 1],
+      ['cutoff', 5]
+    ]);
+    expect(new Set(routeIds(next)).size).toBe(routeIds(next).length);
+  });
+  it('pastes what another patch can take, and leaves out the rest', () => {
+    const clip = { module: doc.modules(patch)[1]!, routes: doc.routes(patch).filter((r) => r.source === 'lag') };
+    const empty = { format: 'jorvik-patch', version: 1 } as unknown as Patch;
+    const [next, name] = doc.pasted(empty, clip);
+    expect(name).toBe('lag');
+    expect(doc.routes(next).map((r) => [r.destination, r.via])).toEqual([['cutoff', null]]);
+  });
+  it('turns a route over, and back', () => {
+    const once = doc.inverted(patch, 'c');
+    expect(doc.routes(once)[2]!.amount).toBe(-5);
+    expect(doc.inverted(once, 'c')).toEqual(patch);
+  });
+  it('lets one sound alone, and all again', () => {
+    const alone = doc.soloed(patch, (route) => route.id === 'a');
+    expect(
+      doc
+        .routes(alone)
+        .filter((r) => r.enabled !== false)
+        .map((r) => r.id)
+    ).toEqual(['a']);
+    expect(doc.routes(doc.soloed(alone, null)).every((r) => r.enabled)).toBe(true);
+  });
+  it('brings one source or one route back from an older version', () => {
+    const changed = doc.replaceRoute(doc.replaceModule(patch, 'lag', { rise_s: 2 }), 'c', { amount: 9 });
+    const route = doc.restoredFrom(changed, patch, { route: 'c' });
+    expect(doc.routes(route)[2]!.amount).toBe(5);
+    expect(doc.modules(route)[1]).toEqual(doc.modules(changed)[1]);
+    expect(doc.restoredFrom(changed, patch, { source: 'lag' })).toEqual(patch);
+    const without = doc.removeModule(patch, 'lag', catalogue);
+    expect(doc.modules(doc.restoredFrom(without, patch, { source: 'lag' })).map((m) => m.id)).toContain('lag');
+  });
+});

@@ -142,3 +142,101 @@ export function verbOf(route: Route, swings: boolean): string {
   if (swings) return 'moves it ±';
   return (route.amount ?? 0) < 0 ? 'lowers it' : 'raises it';
 }
+
+/** Returns the patch with routes of one source given to another: those named, or all of them. */
+export function handOver(patch: Patch, from: string, to: string, ids?: readonly string[]): Patch {
+  return {
+    ...patch,
+    routes: routes(patch).map((route) =>
+      route.source === from && (!ids || ids.includes(route.id)) ? { ...route, source: to } : route
+    )
+  };
+}
+
+/** Returns the patch with a source twice, and each of its routes; and the copy's name. */
+export function duplicateModule(patch: Patch, id: string): [Patch, string] {
+  const original = modules(patch).find((module) => module.id === id);
+  if (!original) return [patch, id];
+  const name = freeId(
+    id.replace(/ \d+$/, ''),
+    modules(patch).map((m) => m.id)
+  );
+  return pasted(patch, { module: { ...original, id: name }, routes: routes(patch).filter((r) => r.source === id) });
+}
+
+/** A source with its routes, or routes alone, as the clipboard holds them. */
+export interface Clip {
+  module?: Module;
+  routes: Route[];
+}
+
+/** Returns the patch with a clip added under free names; what its routes cannot reach is left out. */
+export function pasted(patch: Patch, clip: Clip): [Patch, string] {
+  let next = patch;
+  let name = '';
+  if (clip.module) {
+    name = freeId(
+      clip.module.id,
+      modules(patch).map((m) => m.id)
+    );
+    next = { ...patch, modules: [...modules(patch), { ...clip.module, id: name }] };
+  }
+  const reach = (at: string): boolean =>
+    at.startsWith('route:')
+      ? routes(next).some((route) => `route:${route.id}.amount` === at)
+      : !at.includes('.') || modules(next).some((module) => at.startsWith(`${module.id}.`));
+  const known = (signal: string): boolean => modules(next).some((m) => m.id === signal) || SIGNALS.includes(signal);
+  for (const route of clip.routes) {
+    const source = clip.module ? name : route.source;
+    if (!reach(route.destination) || !known(source)) continue;
+    const id = freeId(
+      `${source} to ${route.destination.replace('.', ' ').replace(':', ' ')}`.slice(0, 60),
+      routes(next).map((r) => r.id)
+    );
+    const via = route.via && known(route.via) ? route.via : null;
+    next = { ...next, routes: [...routes(next), { ...route, id, source, ...(route.via ? { via } : {}) }] };
+  }
+  return [next, name];
+}
+
+const SIGNALS = ['gate', 'trigger', 'velocity', 'key', 'note_random', 'pressure', 'mod_wheel', 'pitch_bend'];
+
+/** Returns the patch with a route turned over: what raised now lowers, a range runs the other way. */
+export function inverted(patch: Patch, id: string): Patch {
+  return {
+    ...patch,
+    routes: routes(patch).map((route) => {
+      if (route.id !== id) return route;
+      if (route.mode === 'range') return { ...route, low: route.high, high: route.low };
+      return { ...route, amount: -(route.amount ?? 0) };
+    })
+  };
+}
+
+/** Returns the patch with only some routes on, or with all of them on again. */
+export function soloed(patch: Patch, keep: ((route: Route) => boolean) | null): Patch {
+  return { ...patch, routes: routes(patch).map((route) => ({ ...route, enabled: keep ? keep(route) : true })) };
+}
+
+/** Returns the patch with one source, and its routes, as they were in an older version; or with one route. */
+export function restoredFrom(patch: Patch, older: Patch, what: { source?: string; route?: string }): Patch {
+  if (what.route) {
+    const old = routes(older).find((route) => route.id === what.route);
+    if (!old) return patch;
+    const here = routes(patch).some((route) => route.id === old.id);
+    return {
+      ...patch,
+      routes: here ? routes(patch).map((route) => (route.id === old.id ? old : route)) : [...routes(patch), old]
+    };
+  }
+  const old = modules(older).find((module) => module.id === what.source);
+  if (!old) return patch;
+  const here = modules(patch).some((module) => module.id === old.id);
+  const back: Patch = {
+    ...patch,
+    modules: here ? modules(patch).map((m) => (m.id === old.id ? old : m)) : [...modules(patch), old]
+  };
+  return routes(older)
+    .filter((route) => route.source === old.id)
+    .reduce((next, route) => restoredFrom(next, older, { route: route.id }), back);
+}

@@ -1,6 +1,7 @@
 /** What is done with whole patches: new, open, save, duplicate, delete, and back to a revision. */
 import { api, plain, taken, type Kept, type Patch, type Revision } from './api';
 import { bench } from './bench.svelte';
+import { restoredFrom } from './document';
 import { readPatch } from './files';
 
 const EMPTY: Patch = {
@@ -36,10 +37,10 @@ export async function duplicate(): Promise<void> {
   bench.show(await keepNew({ ...bench.patch, name }));
 }
 
-export async function save(): Promise<void> {
+export async function save(name = ''): Promise<void> {
   await bench.settled();
-  const kept = await bench.keeper.save('saved');
-  bench.say(`Saved as version ${kept.saved_number}.`);
+  const kept = await bench.keeper.save(name.trim().slice(0, 200) || 'saved');
+  bench.say(`Saved as version ${kept.saved_number}${name.trim() ? `, ${name.trim()}` : ''}.`);
   await bench.refreshHeads();
 }
 
@@ -65,7 +66,7 @@ export async function revisions(): Promise<Revision[]> {
   return id ? taken(api.GET('/api/patches/{patch_id}/revisions', { params: { path: { patch_id: id } } })) : [];
 }
 
-async function revisionPatch(number: number): Promise<Patch> {
+export async function revisionPatch(number: number): Promise<Patch> {
   const path = { patch_id: bench.keeper.head?.id ?? '', number };
   const found = await taken(api.GET('/api/patches/{patch_id}/revisions/{number}', { params: { path } }));
   return found as unknown as Patch;
@@ -74,6 +75,13 @@ async function revisionPatch(number: number): Promise<Patch> {
 /** Puts a revision on the sheet as one more change, which can be undone; nothing that was kept is lost. */
 export async function restore(number: number): Promise<void> {
   bench.edit(`back to version ${number}`, await revisionPatch(number));
+}
+
+/** Brings one source with its routes, or one route, back as it was in an older version. */
+export async function restorePart(number: number, what: { source?: string; route?: string }): Promise<void> {
+  if (!bench.patch) return;
+  const next = restoredFrom(bench.patch, await revisionPatch(number), what);
+  bench.edit(`${what.source ?? what.route} as in version ${number}`, next);
 }
 
 /** Settles two windows on one patch. Whatever is chosen, both versions stay. */

@@ -110,6 +110,23 @@ class Player {
     }
   }
 
+  /** Plays a patch once, matched to the loudness of what was heard last where that is wanted. */
+  async sound(patch: Patch, note: Note, matched: boolean): Promise<void> {
+    this.stop();
+    try {
+      const [context, gain] = await this.opened();
+      const take = await fetchTake(patch, note, context);
+      const wanted = settings.now.heard?.loudness ?? take.loudness;
+      const source = this.source(context, take, matched ? Math.min(0, wanted - take.loudness) : 0);
+      source.connect(gain);
+      source.start();
+      this.sources = [source];
+      this.limitedDb = take.limitedDb;
+    } catch (error) {
+      bench.say(error instanceof Refused ? error.message : 'The sound could not be made.', true);
+    }
+  }
+
   private async opened(): Promise<[AudioContext, GainNode]> {
     this.context ??= new AudioContext();
     await this.context.resume();

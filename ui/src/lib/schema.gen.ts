@@ -2875,6 +2875,8 @@ export interface components {
              * @default false
              */
             note_values?: boolean;
+            /** Present */
+            present?: number | string | null;
             /**
              * Tempo Bpm
              * @default 120

@@ -44,7 +44,7 @@ function bytes(text: string): ArrayBuffer {
   return out.buffer;
 }
 
-function unpackRow(wire: RowWire): Row {
+export function unpackRow(wire: RowWire): Row {
   const first = new Float32Array(bytes(wire.first));
   if (!wire.least) return { first, least: first, greatest: first };
   return { first, least: new Float32Array(bytes(wire.least)), greatest: new Float32Array(bytes(wire.greatest)) };

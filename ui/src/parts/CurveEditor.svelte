@@ -337,7 +337,7 @@
   svg {
     display: block;
     width: 100%;
-    height: 116px;
+    height: 128px;
     background: var(--raised);
     border: 1px solid var(--rule);
     border-radius: 5px;
@@ -346,6 +346,11 @@
   .ground {
     fill: transparent;
     cursor: crosshair;
+  }
+  .grid,
+  .loop,
+  .hold {
+    pointer-events: none;
   }
   .grid {
     stroke: var(--rule);

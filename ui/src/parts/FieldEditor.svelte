@@ -72,69 +72,91 @@
   ]);
 </script>
 
-<Labelled name={label} help={field.help} {under}>
-  {#if field.role === 'number'}
-    <ValueField
-      value={value as number | string}
-      unit={field.unit ?? 'signal'}
-      label={said}
-      title={field.help}
-      low={field.low}
-      high={field.high}
-      noteValues={field.note_values ?? false}
-      width="100%"
-      oncommit={set}
-    />
-  {:else if choices.length > 0}
-    <Choice
-      label={said}
-      title={field.help}
-      value={String(value)}
-      options={choices}
-      onchoose={(text) => set((field.choices ?? []).find((c) => String(c) === text))}
-    />
-  {:else if field.role === 'choice' && typeof field.default === 'boolean'}
-    <input type="checkbox" aria-label={said} checked={Boolean(value)} onchange={(e) => set(e.currentTarget.checked)} />
-  {:else if field.role === 'choice'}
-    <input
-      class="field"
-      aria-label={said}
-      title={field.help}
-      placeholder="none"
-      inputmode="numeric"
-      value={value ?? ''}
-      onchange={(e) => setCount(e.currentTarget)}
-    />
-  {:else if field.role === 'signal'}
-    <Choice
-      label={said}
-      title={field.help}
-      value={String(value)}
-      options={signals}
-      onchoose={(name) => set(others.includes(name) ? name : Number(name))}
-    />
-  {:else if field.role === 'table'}
-    <Choice
-      label={said}
-      title={bench.catalogue?.tables[String(value)]}
-      value={String(value)}
-      options={tables}
-      onchoose={(name) => set(name)}
-    />
-  {:else if field.role === 'points' || field.role === 'numbers'}
+{#if field.role === 'points' || field.role === 'numbers'}
+  <div class="wide">
+    <span title={field.help}>{label}</span>
     <CurveEditor {field} {owner} {value} {module} onset={set} />
-  {:else if field.role === 'scale'}
-    <ScaleKeys value={value as string | number[]} {said} onset={set} />
-  {:else if field.role === 'text'}
-    <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
-  {:else}
-    <textarea
-      class="field"
-      rows="2"
-      aria-label={said}
-      title={field.help}
-      spellcheck="false"
-      value={listed}
-      onchange={(e) => setList(e.currentTarget.value)}></textarea>
-  {/if}
-</Labelled>
+  </div>
+{:else}
+  <Labelled name={label} help={field.help} {under}>
+    {#if field.role === 'number'}
+      <ValueField
+        value={value as number | string}
+        unit={field.unit ?? 'signal'}
+        label={said}
+        title={field.help}
+        low={field.low}
+        high={field.high}
+        noteValues={field.note_values ?? false}
+        width="100%"
+        oncommit={set}
+      />
+    {:else if choices.length > 0}
+      <Choice
+        label={said}
+        title={field.help}
+        value={String(value)}
+        options={choices}
+        onchoose={(text) => set((field.choices ?? []).find((c) => String(c) === text))}
+      />
+    {:else if field.role === 'choice' && typeof field.default === 'boolean'}
+      <input
+        type="checkbox"
+        aria-label={said}
+        checked={Boolean(value)}
+        onchange={(e) => set(e.currentTarget.checked)}
+      />
+    {:else if field.role === 'choice'}
+      <input
+        class="field"
+        aria-label={said}
+        title={field.help}
+        placeholder="none"
+        inputmode="numeric"
+        value={value ?? ''}
+        onchange={(e) => setCount(e.currentTarget)}
+      />
+    {:else if field.role === 'signal'}
+      <Choice
+        label={said}
+        title={field.help}
+        value={String(value)}
+        options={signals}
+        onchoose={(name) => set(others.includes(name) ? name : Number(name))}
+      />
+    {:else if field.role === 'table'}
+      <Choice
+        label={said}
+        title={bench.catalogue?.tables[String(value)]}
+        value={String(value)}
+        options={tables}
+        onchoose={(name) => set(name)}
+      />
+    {:else if field.role === 'scale'}
+      <ScaleKeys value={value as string | number[]} {said} onset={set} />
+    {:else if field.role === 'text'}
+      <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
+    {:else}
+      <textarea
+        class="field"
+        rows="2"
+        aria-label={said}
+        title={field.help}
+        spellcheck="false"
+        value={listed}
+        onchange={(e) => setList(e.currentTarget.value)}></textarea>
+    {/if}
+  </Labelled>
+{/if}
+
+<style>
+  .wide {
+    margin: 2px 0 8px;
+  }
+  .wide > span {
+    display: block;
+    color: var(--faint);
+    font-size: 13.5px;
+    margin-bottom: 3px;
+  }
+</style>

@@ -1,10 +1,15 @@
 <script lang="ts">
   import { bench } from '../lib/bench.svelte';
+  import Findings from './Findings.svelte';
   import { settle } from '../lib/library';
   import { player } from '../lib/player.svelte';
   import { settings } from '../lib/settings.svelte';
 
   const keeper = bench.keeper;
+  const SEVERITY: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
+  let listed = $state(false);
+  const asides = $derived(bench.judgement?.findings.filter((f) => f.set_aside != null).length ?? 0);
+  const first = $derived(bench.findings.find((f) => f.key === bench.trying?.key) ?? bench.findings[0]);
   const settleNow = (choice: 'theirs' | 'mine' | 'both'): void => void bench.attempt(() => settle(choice));
   const POINTER = [
     'Point anywhere on the sheet: every stave reads out at that moment.',
@@ -31,6 +36,32 @@
   {:else if bench.failure}
     <div class="bar trouble" role="alert">
       <b>No trace</b><span>{bench.failure}</span><button class="quiet" onclick={() => bench.trace()}>Try again</button>
+    </div>
+  {/if}
+  {#if bench.patch && !first}
+    <div class="bar finding" data-severity="none">
+      <span
+        ><small>{bench.judgement ? 'Nothing to point out.' : 'Looking…'}{asides ? ` ${asides} set aside.` : ''}</small
+        ></span
+      >
+      {#if asides}<button class="quiet" onclick={() => (listed = true)}>Look</button>{/if}
+    </div>
+  {:else if first}
+    <div class="bar finding" data-severity={first.severity}>
+      <b>{SEVERITY[first.severity]}</b>
+      <span><em>{first.sentence}</em> <small>{first.why}</small></span>
+      {#if bench.trying}
+        <small>Behind, as it would be: {bench.trying.mend}</small>
+        <button class="quiet dark" onclick={() => bench.takeMend()}>Take it</button>
+        <button class="quiet" onclick={() => bench.leaveMend()}>Leave it</button>
+      {:else}
+        <button class="quiet" onclick={() => bench.showFinding(first)}>Show</button>
+        {#if first.mended}<button class="quiet dark" onclick={() => bench.tryMend(first)}>Try: {first.mend}</button
+          >{/if}
+        <button class="quiet" onclick={() => (listed = true)}
+          >{bench.findings.length > 1 ? `${bench.findings.length - 1} more` : 'All'}</button
+        >
+      {/if}
     </div>
   {/if}
   {#each bench.messages as message (message.id)}
@@ -71,6 +102,8 @@
   {/if}
 </footer>
 
+<Findings bind:open={listed} />
+
 <style>
   footer {
     display: flex;
@@ -95,6 +128,46 @@
     flex: 1;
     min-width: 0;
     overflow-wrap: anywhere;
+  }
+  .finding {
+    min-height: 30px;
+  }
+  .finding[data-severity='none'] {
+    border-left-color: var(--rule);
+  }
+  .finding > span {
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .finding b {
+    color: var(--weld);
+  }
+  .finding[data-severity='fault'] b {
+    color: var(--madder);
+  }
+  .finding[data-severity='fault'] {
+    border-left-color: var(--madder);
+  }
+  .finding[data-severity='note'] {
+    border-left-color: var(--woad);
+  }
+  .finding[data-severity='note'] b {
+    color: var(--woad);
+  }
+  em {
+    font-style: normal;
+  }
+  small {
+    font-size: 12.5px;
+    color: var(--faint);
+  }
+  .dark {
+    background: var(--ink);
+    color: var(--paper);
+    max-width: 24rem;
+    overflow: hidden;
+    text-overflow: ellipsis;
   }
   ol {
     flex: 1;

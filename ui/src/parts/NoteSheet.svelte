@@ -6,6 +6,7 @@
   import { timeTicks } from '../lib/scale';
   import { columnAt, placeOf, timeAt } from '../lib/sheet';
   import SignalStave from './SignalStave.svelte';
+  import SentenceField from './SentenceField.svelte';
   import SourceRow from './SourceRow.svelte';
   import Stave from './Stave.svelte';
 
@@ -229,6 +230,7 @@
             <button class="bare" aria-label="Let the ghost go" onclick={() => bench.dropGhost()}>✕</button></span
           >{/if}
       {/if}
+      <div class="say"><SentenceField /></div>
     </div>
   </div>
   <div class="staves">
@@ -291,9 +293,23 @@
   .spans [aria-pressed='true'] {
     color: var(--ink);
   }
+  .spans > :global(*) {
+    white-space: nowrap;
+  }
   .ghost {
+    overflow: hidden;
+    text-overflow: ellipsis;
+    min-width: 0;
+  }
+  .say {
     margin-left: auto;
-    padding-right: 8px;
+    flex: 0 1 290px;
+    display: flex;
+    min-width: 120px;
+  }
+  .label {
+    white-space: nowrap;
+    gap: 10px;
   }
   .label {
     padding: 3px 8px 0 14px;

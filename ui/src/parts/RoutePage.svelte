@@ -1,8 +1,9 @@
 <script lang="ts">
-  import type { Route } from '../lib/api';
+  import { api, plain, taken, type Patch, type Route } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { modules, sentence } from '../lib/document';
-  import { shown } from '../lib/format';
+  import { copyChosen } from '../lib/clipboard';
+  import { figure, shown } from '../lib/format';
   import { extentOf } from '../lib/sheet';
   import Choice from './Choice.svelte';
   import Labelled from './Labelled.svelte';
@@ -61,6 +62,34 @@
     return all;
   });
 
+  let keep = $state(true);
+  const RESOLUTIONS = [
+    ['smooth', 'smoothly'],
+    ['7bit', 'in 128 values (7 bit)'],
+    ['14bit', 'in 16384 values (14 bit)']
+  ] as const;
+  const stepSays = $derived.by(() => {
+    const levels = route.resolution === '7bit' ? 127 : route.resolution === '14bit' ? 16383 : 0;
+    const words = levels
+      ? [`steps of ${shown(Number((Math.abs(route.amount ?? 0) / levels).toPrecision(3)), unit)}`]
+      : [];
+    if ((route.update_every ?? 1) > 1) words.push(`${figure(48000 / (route.update_every ?? 1))} times a second`);
+    return words.join(', ');
+  });
+
+  async function setPolarity(polarity: string): Promise<void> {
+    if (!bench.patch) return;
+    const body = { document: plain(bench.patch), route: route.id, polarity: polarity as 'as_is', keep };
+    const changed = await taken(api.POST('/api/assist/polarity', { body }));
+    bench.edit(`${route.id} ${polarity.replace('_', ' ')}`, changed.document as unknown as Patch);
+  }
+  async function turn(to: 'range' | 'amount'): Promise<void> {
+    if (!bench.patch) return;
+    const body = { document: plain(bench.patch), route: route.id, to };
+    const changed = await taken(api.POST('/api/assist/route', { body }));
+    bench.edit(`${route.id} as ${to === 'range' ? 'a range' : 'an amount'}`, changed.document as unknown as Patch);
+  }
+
   function set(fields: Partial<Route>, label: string, merge = ''): void {
     bench.setRoute(route.id, fields, `${route.source} on ${title}: ${label}`, merge);
   }
@@ -105,7 +134,7 @@
     label="Polarity of the route"
     value={route.polarity ?? 'as_is'}
     options={POLARITIES}
-    onchoose={(polarity) => set({ polarity: polarity as Route['polarity'] }, polarity.replace('_', ' '))}
+    onchoose={(polarity) => void bench.attempt(() => setPolarity(polarity))}
   />
 </Labelled>
 <Labelled name="scaled by">
@@ -118,11 +147,56 @@
 </Labelled>
 {#each figures.filter((f) => f.field === 'via_depth') as figure (figure.field)}{@render figureField(figure)}{/each}
 
+<Labelled name="curve" under={keep ? 'amount and set value follow' : 'the figures stay, the curve moves'}>
+  <label class="keep"><input type="checkbox" bind:checked={keep} /> stays where it is</label>
+</Labelled>
+<Labelled name="arrives" help="As a controller of so many values would send it">
+  <Choice
+    label="Resolution of the route"
+    value={route.resolution ?? 'smooth'}
+    options={RESOLUTIONS}
+    onchoose={(resolution) => set({ resolution: resolution as Route['resolution'] }, resolution)}
+  />
+</Labelled>
+<Labelled name="anew each" under={stepSays}>
+  <ValueField
+    value={route.update_every ?? 1}
+    unit="count"
+    label="Samples between updates of the route"
+    low={1}
+    high={48000}
+    width="100%"
+    oncommit={(v, merge) => set({ update_every: Math.round(Number(v)) }, `anew each ${v} samples`, merge)}
+  />
+</Labelled>
+
 {#if extent}
   <h3>It gives</h3>
   <p>{shown(extent[0], unit)} to {shown(extent[1], unit)} over this note</p>
 {/if}
 <div class="acts">
+  {#if route.mode !== 'scale'}
+    <button class="quiet" title="What raised now lowers" onclick={() => bench.invert(route.id)}>Turn over</button>
+  {/if}
+  {#if route.mode === 'range'}
+    <button
+      class="quiet"
+      title="A base and an amount, with the same result"
+      onclick={() => void bench.attempt(() => turn('amount'))}>As an amount</button
+    >
+  {:else if (route.mode ?? 'add') === 'add'}
+    <button
+      class="quiet"
+      title="From the set value to the set value and the amount, with the same result"
+      onclick={() => void bench.attempt(() => turn('range'))}>As a range</button
+    >
+  {/if}
+  <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
+  <button
+    class="quiet"
+    title="Mute every other route"
+    onclick={() => bench.solo((other) => other.id === route.id, `only ${route.id}`)}>Only it</button
+  >
   <button class="quiet" onclick={() => set({ enabled: !on }, on ? 'muted' : 'unmuted')}
     >{on ? 'Mute' : 'Unmute'} it</button
   >
@@ -133,3 +207,10 @@
     disabled={route.source in (bench.catalogue?.signals ?? {})}>Its source</button
   >
 </div>
+
+<style>
+  .keep {
+    font-size: 13px;
+    color: var(--faint);
+  }
+</style>

@@ -3,6 +3,10 @@
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, fieldValue, modules, renameModule, replaceModule, routes } from '../lib/document';
   import { shown } from '../lib/format';
+  import { copyChosen } from '../lib/clipboard';
+  import Figures from './Figures.svelte';
+  import MacroEnds from './MacroEnds.svelte';
+  import RingFigures from './RingFigures.svelte';
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
 
@@ -12,6 +16,14 @@
   const dye = $derived(bench.patch ? dyeOf(bench.patch, module.id) : { colour: 'faint', dash: [] });
   const mine = $derived(bench.patch ? routes(bench.patch).filter((route) => route.source === module.id) : []);
   const muted = $derived(mine.length > 0 && mine.every((route) => route.enabled === false));
+  let handed: string[] = $state([]);
+  const measured = $derived(bench.judgement?.measures.signals[module.id]);
+  const sources = $derived([
+    ...(bench.patch ? modules(bench.patch).map((m) => m.id) : []),
+    ...Object.keys(bench.catalogue?.signals ?? {})
+  ]);
+  const others = $derived(bench.patch ? routes(bench.patch).filter((route) => route.source !== module.id) : []);
+  const alone = $derived(others.length > 0 && others.every((route) => route.enabled === false) && !muted);
   const own = $derived(
     (kind?.fields ?? [])
       .filter((field) => field.movable)
@@ -99,9 +111,28 @@
   />
 {/each}
 
+{#if module.kind === 'macro'}<MacroEnds {module} />{/if}
+
+{#if measured}
+  <h3>It makes</h3>
+  <Figures of={measured} unit="signal" />
+  {#if module.kind === 'filter'}<RingFigures {module} />{/if}
+{/if}
+
 <h3>It moves</h3>
 {#each mine as route (route.id)}
-  <RouteSentence {route} from="source" />
+  <div class="mine">
+    {#if mine.length > 1}
+      <input
+        type="checkbox"
+        aria-label="Choose {route.id} to hand over"
+        checked={handed.includes(route.id)}
+        onchange={(event) =>
+          (handed = event.currentTarget.checked ? [...handed, route.id] : handed.filter((id) => id !== route.id))}
+      />
+    {/if}
+    <RouteSentence {route} from="source" />
+  </div>
 {:else}
   <p class="help">Nothing yet.</p>
 {/each}
@@ -124,7 +155,38 @@
   </select>
   {#if mine.length > 0}
     <button class="quiet" onclick={() => bench.muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</button>
+    {#if alone}
+      <button class="quiet" onclick={() => bench.solo(null, 'let all sound')}>Let all sound</button>
+    {:else}
+      <button
+        class="quiet"
+        title="Mute every route that is not from it"
+        onclick={() => bench.solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</button
+      >
+    {/if}
+    <select
+      class="quiet"
+      aria-label="Hand the routes of {module.id} over"
+      onchange={(event) => {
+        const to = event.currentTarget.value;
+        event.currentTarget.value = '';
+        if (to) bench.handOver(module.id, to, handed.length ? handed : undefined);
+        handed = [];
+      }}
+    >
+      <option value=""
+        >Hand {handed.length ? `${handed.length} route${handed.length > 1 ? 's' : ''}` : 'all'} over to…</option
+      >
+      {#each sources.filter((name) => name !== module.id) as name (name)}
+        <option value={name}>{name.replace('_', ' ')}</option>
+      {/each}
+    </select>
   {/if}
+  <button class="quiet" title="With its routes (Ctrl-D)" onclick={() => bench.duplicate(module.id)}>Duplicate</button>
+  <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
+  <button class="quiet" aria-pressed={bench.pinned.includes(module.id)} onclick={() => bench.pin(module.id)}
+    >{bench.pinned.includes(module.id) ? 'Off the stave' : 'As a stave'}</button
+  >
   <button class="quiet" onclick={() => bench.removeSource(module.id)}>Remove it</button>
 </div>
 
@@ -137,7 +199,7 @@
     </div>
   {/each}
   <div class="acts">
-    {#each own.filter( (field) => ['rate', 'attack_s', 'decay_s', 'value', 'frequency_hz'].some( (n) => field.name.endsWith(`.${n}`) ) ) as field (field.name)}
+    {#each own as field (field.name)}
       <select
         class="link-select"
         aria-label="Add what moves {module.id} {field.label}"
@@ -183,6 +245,14 @@
   }
   .acts select.quiet {
     max-width: 9.5rem;
+  }
+  .mine {
+    display: flex;
+    gap: 5px;
+    align-items: center;
+  }
+  .mine > :global(.sentence) {
+    flex: 1;
   }
   .on > span {
     font-size: 12.5px;

@@ -117,7 +117,12 @@
         aria-label="{open ? 'Close' : 'Open'} the ribbons under {lane.title.toLowerCase()}"
         onclick={() => (open = !open)}><span class="turn">{open ? '▾' : '▸'}</span><b>{lane.title}</b></button
       >
-      <output>{read ? read.value : over}</output>
+      <button
+        class="bare reads"
+        title="Figures of {lane.title.toLowerCase()}"
+        aria-label="Figures of {lane.title.toLowerCase()}"
+        onclick={() => (bench.chosen = { what: 'stave', id: name })}><output>{read ? read.value : over}</output></button
+      >
     </div>
     <div class="set">
       <span>set at</span>
@@ -194,6 +199,10 @@
     margin-left: -13px;
     font-size: 10px;
     color: var(--faint);
+  }
+  .reads {
+    min-width: 0;
+    overflow: hidden;
   }
   output {
     overflow: hidden;

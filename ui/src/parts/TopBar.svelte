@@ -41,7 +41,9 @@
       maxlength="120"
       onchange={rename}
     />
-    <button class="quiet" onclick={() => void bench.attempt(save)} title="Save as a version (Ctrl-S)">Save</button>
+    <button class="quiet" onclick={() => void bench.attempt(() => save())} title="Save as a version (Ctrl-S)"
+      >Save</button
+    >
   </div>
   <div class="note" role="group" aria-label="Test note">
     <ValueField

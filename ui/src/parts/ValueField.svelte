@@ -47,6 +47,7 @@
       low,
       high,
       note_values: noteValues,
+      present: value,
       tempo_bpm: bench.tempo,
       beats_per_bar: bench.patch?.performance?.beats_per_bar ?? 4
     };

@@ -2,14 +2,32 @@
   import { Modal } from 'flowbite-svelte';
   import type { Revision } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
-  import { restore, revisions } from '../lib/library';
+  import { restore, restorePart, revisionPatch, revisions, save } from '../lib/library';
 
   let { open = $bindable() }: { open: boolean } = $props();
+  let name = $state('');
   let list: Revision[] = $state.raw([]);
 
   $effect(() => {
     if (open) void bench.attempt(async () => void (list = await revisions()));
   });
+
+  /** What is chosen on the sheet can be brought back alone. */
+  const part = $derived(
+    bench.chosen.what === 'source'
+      ? { source: bench.chosen.id }
+      : bench.chosen.what === 'route'
+        ? { route: bench.chosen.id }
+        : null
+  ) as { source?: string; route?: string } | null;
+  async function partBack(number: number): Promise<void> {
+    open = false;
+    if (part) await restorePart(number, part);
+  }
+  async function ghost(number: number): Promise<void> {
+    open = false;
+    bench.holdGhost(`version ${number}`, await revisionPatch(number));
+  }
 
   function back(number: number): void {
     open = false;
@@ -18,6 +36,23 @@
 </script>
 
 <Modal bind:open title="Versions" size="sm" outsideclose>
+  <form
+    onsubmit={(event) => {
+      event.preventDefault();
+      open = false;
+      void bench.attempt(() => save(name));
+      name = '';
+    }}
+  >
+    <input
+      class="field"
+      aria-label="Name of the version"
+      placeholder="Name of this version"
+      maxlength="120"
+      bind:value={name}
+    />
+    <button class="quiet">Save as a version</button>
+  </form>
   <p>Every saved version stays. Going back is a change like any other: it can be undone.</p>
   <ul>
     {#each list as revision (revision.number)}
@@ -27,12 +62,31 @@
         <button class="quiet" aria-label="Go back to version {revision.number}" onclick={() => back(revision.number)}
           >Go back</button
         >
+        <button
+          class="quiet"
+          aria-label="Hold version {revision.number} as ghost"
+          onclick={() => void bench.attempt(() => ghost(revision.number))}>Ghost</button
+        >
+        {#if part}
+          <button
+            class="quiet"
+            title="Only {part.source ?? part.route}, as it was then"
+            onclick={() => void bench.attempt(() => partBack(revision.number))}>Only {part.source ?? part.route}</button
+          >
+        {/if}
       </li>
     {/each}
   </ul>
 </Modal>
 
 <style>
+  form {
+    display: flex;
+    gap: 6px;
+  }
+  form input {
+    flex: 1;
+  }
   p {
     margin: 0;
     color: var(--faint);

@@ -40,11 +40,13 @@ class Finding:
     from_s: float
     to_s: float
     mend: Mend | None = None
+    which: str = ""
+    """Tells apart what a rule finds twice in one place."""
 
     @property
     def key(self) -> str:
         """What it is set aside by."""
-        return f"{self.rule}: {self.about}"
+        return f"{self.rule}: {self.about}{f' {self.which}' if self.which else ''}"
 
 
 @dataclass

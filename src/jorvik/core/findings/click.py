@@ -43,6 +43,7 @@ def find(of: Context) -> Iterator[Finding]:
             from_s=at_s,
             to_s=at_s + 0.005,
             mend=mend,
+            which=word,
         )
 
 

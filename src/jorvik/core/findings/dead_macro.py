@@ -42,6 +42,7 @@ def find(of: Context) -> Iterator[Finding]:
                         about=f"signal.{module.id}",
                         from_s=of.on_s,
                         to_s=of.off_s,
+                        which=f"{where}, {title}",
                     )
 
 

@@ -1,0 +1,265 @@
+"""The workbench in a browser: drawing, saying, handing over, judging, comparing, looking into the sound."""
+
+import json
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.driver import BrowserCase
+from tests.support import Json
+
+
+def patch_of(page: Page) -> Json:
+    """The document of the open patch, as the store keeps it."""
+    script = "async () => (await (await fetch(`/api/patches/${location.hash.slice(1)}`)).json()).document"
+    found: Json = page.evaluate(script)
+    return found
+
+
+class Patching(BrowserCase):
+    def kept_patch(self) -> Json:
+        self.kept()
+        self.page.wait_for_timeout(400)
+        self.kept()
+        return patch_of(self.page)
+
+    def route(self, name: str) -> Json:
+        return next(route for route in self.kept_patch()["routes"] if route["id"] == name)
+
+    def test_a_route_is_said_as_a_sentence(self) -> None:
+        field = self.page.get_by_label("Say a route")
+        field.fill("lip raises wavetable position 20%, scaled by velocity")
+        self.redrawn(lambda: field.press("Enter"))
+        route = self.route("lip to wavetable_position")
+        self.assertEqual((route["amount"], route["via"]), (0.2, "velocity"))
+        field.fill("nobody raises cutoff 3 st")
+        field.press("Enter")
+        expect(self.page.get_by_role("alert")).to_contain_text("one of swell, lip, shake")
+        expect(field).to_have_value("nobody raises cutoff 3 st")
+
+    def test_every_route_of_a_source_is_handed_over_in_one_action(self) -> None:
+        self.page.get_by_role("button", name="Source swell").click()
+        self.redrawn(lambda: self.page.get_by_label("Hand the routes of swell over").select_option("breath"))
+        sources = [route["source"] for route in self.kept_patch()["routes"]]
+        self.assertNotIn("swell", sources)
+        self.assertEqual(sources.count("breath"), 3)
+        self.redrawn(lambda: self.page.get_by_role("button", name="Undo").click())
+        self.assertEqual([r["source"] for r in self.kept_patch()["routes"]].count("swell"), 2)
+
+    def test_a_source_is_doubled_copied_and_pasted_into_another_patch(self) -> None:
+        self.page.context.grant_permissions(["clipboard-read", "clipboard-write"], origin=self.served.url)
+        self.page.get_by_role("button", name="Source shake").click()
+        self.redrawn(lambda: self.page.get_by_role("button", name="Duplicate", exact=True).click())
+        expect(self.page.get_by_role("button", name="Source shake 2")).to_be_visible()
+        self.page.get_by_role("button", name="Copy", exact=True).click()
+        expect(self.page.get_by_role("status").filter(has_text="copied")).to_be_visible()
+        self.open_demo("Ice Crack")
+        self.page.locator("body").press("Control+v")
+        expect(self.page.get_by_role("button", name="Source shake 2")).to_be_visible()
+
+    def test_polarity_keeps_the_curve(self) -> None:
+        self.stave("Pitch").get_by_role("button", name="shake", exact=True).click()
+        before = self.curve_top("Pitch")
+        self.redrawn(lambda: self.page.get_by_label("Polarity of the route").select_option("unipolar"))
+        route = self.route("shake to pitch")
+        self.assertAlmostEqual(route["amount"], 0.56)
+        self.assertAlmostEqual(self.kept_patch()["voice"]["base"]["pitch"], -0.28)
+        self.assertAlmostEqual(self.curve_top("Pitch"), before, delta=1)
+
+    def test_the_ends_of_a_macro_are_set_by_doing(self) -> None:
+        self.page.get_by_label("Add a source").select_option("macro")
+        self.page.get_by_role("button", name="Put it full").click()
+        expect(self.page.get_by_text("With it full, set what each is")).to_be_visible()
+        chooser = self.page.get_by_label("Let macro set another, from this end")
+        self.redrawn(lambda: chooser.select_option("fold"))
+        self.redrawn(lambda: self.type_into("fold with macro full", "80%"))
+        self.page.get_by_role("button", name="Put it at 0").click()
+        self.redrawn(lambda: self.type_into("fold with macro at 0", "10%"))
+        route = self.route("macro to fold")
+        self.assertEqual((route["mode"], route["low"], route["high"]), ("range", 0.1, 0.8))
+
+    def test_arithmetic_in_a_field(self) -> None:
+        self.page.get_by_role("button", name="Source swell").click()
+        self.redrawn(lambda: self.type_into("swell attack", "*2"))
+        expect(self.page.get_by_label("swell attack", exact=True)).to_have_value("840 ms")
+        self.redrawn(lambda: self.type_into("swell attack", "1/4 - 12ms"))
+        expect(self.page.get_by_label("swell attack", exact=True)).to_have_value("821.3 ms")
+
+    def test_undo_reaches_back_through_a_reload(self) -> None:
+        for text in ("30st", "31st", "32st"):
+            self.redrawn(lambda text=text: self.type_into("Amount of swell on cutoff", text))  # type: ignore[misc]
+        self.kept()
+        self.page.reload()
+        self.settle()
+        self.undo_says("swell on cutoff 32 st")
+        for _ in range(3):
+            self.redrawn(lambda: self.page.get_by_role("button", name="Undo").click())
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("44 st")
+
+
+class Drawing(BrowserCase):
+    def test_a_curve_is_drawn_by_click_drag_and_figure(self) -> None:
+        self.page.get_by_label("Add a source").select_option("curve")
+        frame = self.page.get_by_role("group", name=re.compile("^Points of drawn curve"))
+        box = frame.bounding_box()
+        assert box is not None
+        self.redrawn(lambda: self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 20))
+        expect(self.page.get_by_role("slider", name=re.compile("^Point .* of drawn curve"))).to_have_count(3)
+        self.redrawn(lambda: self.type_into("Place of point 2", "0.25"))
+        self.redrawn(lambda: self.type_into("Bend after point 2", "4"))
+        point = self.page.get_by_role("slider", name=re.compile("^Point 2 of drawn curve"))
+        expect(point).to_have_attribute("aria-label", re.compile("at 0.25,"))
+        point.focus()
+        self.redrawn(lambda: point.press("ArrowRight"))
+        expect(point).to_have_attribute("aria-label", re.compile("at 0.3,"))
+        self.redrawn(lambda: self.page.get_by_role("button", name="hold", exact=True).click())
+        self.redrawn(lambda: point.press("Delete"))
+        expect(self.page.get_by_role("slider", name=re.compile("^Point .* of drawn curve"))).to_have_count(2)
+
+    def test_a_scale_is_set_key_by_key(self) -> None:
+        self.page.get_by_label("Add a source").select_option("quantise")
+        self.redrawn(lambda: self.page.get_by_role("button", name="1 semitones over the root", exact=True).click())
+        expect(self.page.get_by_role("button", name="1 semitones over the root", exact=True)).to_have_attribute(
+            "aria-pressed", "false"
+        )
+        self.page.get_by_label("quantise scale", exact=True).select_option("major")
+        pressed = self.page.locator(".keys button[aria-pressed=true]")
+        expect(pressed).to_have_count(7)
+
+
+class Judging(BrowserCase):
+    def test_a_finding_is_shown_tried_and_taken(self) -> None:
+        self.open_demo("Unsteady Hand")
+        foot = self.page.get_by_role("contentinfo")
+        expect(foot).to_contain_text("velocity passes zero by 0.06")
+        foot.get_by_role("button", name=re.compile("^Try")).click()
+        expect(self.page.get_by_text("behind: velocity takes away exactly -0.3")).to_be_visible()
+        self.redrawn(lambda: foot.get_by_role("button", name="Take it").click())
+        expect(foot).not_to_contain_text("passes zero")
+        self.undo_says("mend: velocity takes away exactly -0.3")
+
+    def test_a_finding_is_set_aside_with_a_reason_that_stays(self) -> None:
+        self.open_demo("Cracked Latch")
+        foot = self.page.get_by_role("contentinfo")
+        expect(foot).to_contain_text("a click")
+        foot.get_by_role("button", name=re.compile("more|All")).click()
+        dialog = self.page.get_by_role("dialog")
+        dialog.get_by_role("button", name="Set aside…").first.click()
+        dialog.get_by_label("Why it is meant").fill("The latch is the click.")
+        dialog.get_by_role("button", name="Set it aside").click()
+        expect(dialog).to_contain_text("Set aside: The latch is the click.")
+        self.page.keyboard.press("Escape")
+        self.kept()
+        self.page.reload()
+        self.settle()
+        expect(foot).to_contain_text("set aside")
+
+    def test_figures_of_a_stave_and_a_wish(self) -> None:
+        self.page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+        aside = self.page.get_by_role("complementary")
+        expect(aside).to_contain_text("1.3 kHz after 420 ms")
+        aside.get_by_label("Wish for peak", exact=True).check()
+        self.type_into("Wished peak", "2.6kHz")
+        aside.get_by_role("button", name="Work it out").click()
+        aside.get_by_role("button", name="Take it").click(timeout=20_000)
+        expect(aside).to_contain_text(re.compile("2.6 kHz after|2.59. kHz after"), timeout=15_000)
+        self.undo_says("wish for cutoff")
+
+
+class Views(BrowserCase):
+    def test_soft_middle_and_hard_side_by_side(self) -> None:
+        self.page.get_by_role("tab", name="Compare").click()
+        self.page.get_by_role("button", name="Cutoff", exact=True).click()
+        table = self.page.get_by_role("table")
+        expect(table).to_contain_text("118")
+        rows = table.locator("tbody tr")
+        expect(rows).to_have_count(3)
+        expect(rows.nth(2)).to_contain_text("+")
+        rows.nth(2).get_by_role("button", name="Hold 118 as ghost").click()
+        expect(self.page.get_by_text("behind: 118")).to_be_visible()
+
+    def test_the_map_leads_to_sources_and_routes(self) -> None:
+        self.page.get_by_role("tab", name="Map").click()
+        self.page.get_by_role("button", name="shake, LFO").click()
+        expect(self.page.get_by_label("Name of the source")).to_have_value("shake")
+        self.page.get_by_role("button", name="shake moves pitch", exact=True).focus()
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_label("Mode of the route")).to_be_visible()
+
+    def test_the_sound_is_looked_into(self) -> None:
+        self.page.get_by_role("tab", name="Sound").click()
+        table = self.page.get_by_role("table", name=re.compile("Harmonics at"))
+        expect(table.locator("tbody tr").first).to_contain_text("G2")
+        expect(self.page.get_by_role("table", name="Levels")).to_contain_text("LUFS")
+        self.page.get_by_role("button", name="Hold as ghost").click()
+        expect(self.page.get_by_role("button", name="A against B")).to_be_visible()
+
+    def test_a_tone_is_built_from_harmonics(self) -> None:
+        self.page.get_by_role("button", name="Build from harmonics…").click()
+        dialog = self.page.get_by_role("dialog")
+        expect(dialog.get_by_role("row", name=re.compile("^3 294 Hz D4"))).to_be_visible()
+        bar = dialog.get_by_role("slider", name="Harmonic 3", exact=True)
+        bar.focus()
+        bar.press("Delete")
+        expect(dialog.get_by_role("row", name=re.compile("^3 .*–"))).to_be_visible()
+        dialog.get_by_label("Level of harmonic 3").fill("-6dB")
+        dialog.get_by_label("Level of harmonic 3").press("Enter")
+        expect(dialog.get_by_role("row", name=re.compile("^3 .*−6"))).to_be_visible()
+        self.redrawn(lambda: dialog.get_by_role("button", name="Keep it in the patch").click())
+        self.kept()
+        self.page.wait_for_timeout(400)
+        oscillators = patch_of(self.page)["voice"]["oscillators"]
+        self.assertEqual(oscillators["osc1"]["table"], "built")
+        self.assertAlmostEqual(oscillators["tables"][0]["frames"][0][2][0], 0.5012, places=3)
+
+    def test_the_wheel_and_keys_zoom_and_posts_measure(self) -> None:
+        self.redrawn(lambda: self.page.locator("body").press("1"))
+        expect(self.page.get_by_text("40 ms", exact=True)).to_be_visible()
+        self.redrawn(lambda: self.page.locator("body").press("0"))
+        axis = self.page.get_by_role("slider", name="Time cursor").bounding_box()
+        assert axis is not None
+        x, width, y = axis["x"], axis["width"], axis["y"] + 8
+        self.page.mouse.move(x + width * 0.25, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + width * 0.5, y)
+        self.page.mouse.up()
+        expect(self.page.get_by_text(re.compile(r"57\d(\.\d)? ms · 0\.69\d? beats"))).to_be_visible()
+        self.page.mouse.move(x + width / 2, y + 200)
+        self.page.keyboard.down("Control")
+        self.redrawn(lambda: self.page.mouse.wheel(0, -200))
+        self.page.keyboard.up("Control")
+        expect(self.page.get_by_role("button", name="whole note (0)")).to_have_attribute("aria-pressed", "false")
+
+    def test_a_signal_is_raised_to_a_stave_and_stays_there(self) -> None:
+        self.page.get_by_label("Show another stave").select_option("shake")
+        stave = self.page.get_by_role("region", name="Signals laid over each other")
+        expect(stave).to_contain_text("shake")
+        self.page.reload()
+        self.settle()
+        expect(stave).to_contain_text("shake")
+
+
+class Hearing(BrowserCase):
+    def test_the_keys_play_and_the_limiter_says_what_it_took(self) -> None:
+        self.page.locator("body").press("k")
+        with self.page.expect_response("**/api/sound") as heard:
+            piano = self.page.get_by_role("group", name=re.compile("^Keys;"))
+            piano.get_by_role("button", name="G2", exact=True).click()
+        sent = json.loads(heard.value.request.post_data or "{}")
+        self.assertEqual(sent["key"], 43)
+        self.assertTrue(1 <= sent["velocity"] <= 127)
+        with self.page.expect_response("**/api/sound") as heard:
+            self.page.locator("body").press("x")
+        self.assertEqual(json.loads(heard.value.request.post_data or "{}")["key"], 38)
+
+    def test_what_is_much_louder_is_turned_down_before_it_is_heard(self) -> None:
+        self.type_into("Amplitude set value", "4%")
+        self.kept()
+        with self.page.expect_response("**/api/sound"):
+            self.page.get_by_role("button", name="Play", exact=True).click()
+        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible(timeout=15_000)
+        self.type_into("Amplitude set value", "90%")
+        self.page.get_by_role("button", name="Play", exact=True).click()
+        expect(self.page.get_by_role("alert")).to_contain_text(re.compile("dB louder than the last one played"))
+        self.page.get_by_role("button", name="Play it as it is").click()
+        expect(self.page.get_by_text("dB louder than the last one played")).not_to_be_visible()

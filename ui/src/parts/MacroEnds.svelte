@@ -1,0 +1,107 @@
+<script lang="ts">
+  import { api, plain, taken, type Module, type Patch } from '../lib/api';
+  import { bench } from '../lib/bench.svelte';
+  import { routes } from '../lib/document';
+  import { shown } from '../lib/format';
+  import Labelled from './Labelled.svelte';
+  import ValueField from './ValueField.svelte';
+
+  /** A macro in the hand: drag it and watch the staves; put it at an end and set what its destinations are there. */
+  let { module }: { module: Module & { kind: 'macro' } } = $props();
+
+  const mine = $derived(bench.patch ? routes(bench.patch).filter((route) => route.source === module.id) : []);
+  const value = $derived(typeof module.value === 'number' ? module.value : 0);
+  const end = $derived(value >= 0.999 ? 'full' : value <= 0.001 ? 'zero' : '');
+  const free = $derived(
+    (bench.catalogue?.destinations ?? []).filter((at) => !mine.some((route) => route.destination === at.name))
+  );
+
+  function turn(next: number, draft = true): void {
+    bench.setField(module.id, 'value', next, `${module.id} ${shown(next, 'ratio')}`, `turn ${module.id}`, draft);
+  }
+
+  async function setEnd(destination: string, to: number): Promise<void> {
+    if (!bench.patch) return;
+    const body = {
+      document: plain(bench.patch),
+      macro: module.id,
+      full: end === 'full',
+      values: { [destination]: to }
+    };
+    const changed = await taken(api.POST('/api/assist/macro-end', { body }));
+    const said = `${module.id} ${end === 'full' ? 'full' : 'at 0'}: ${bench.titleOf(destination)} ${shown(to, unitOf(destination))}`;
+    bench.edit(said, changed.document as unknown as Patch);
+  }
+  const laneOf = (name: string) => bench.sheet?.lanes[name];
+  const unitOf = (name: string): string =>
+    name === 'pitch'
+      ? 'st'
+      : (laneOf(name)?.unit ?? bench.catalogue?.destinations.find((at) => at.name === name)?.unit ?? 'ratio');
+  const valueOf = (name: string): number => {
+    const route = mine.find((r) => r.destination === name);
+    if (route?.mode === 'range') return (end === 'full' ? route.high : route.low) ?? 0;
+    return laneOf(name)?.value.first[0] ?? bench.catalogue?.destinations.find((at) => at.name === name)?.base ?? 0;
+  };
+</script>
+
+<h3>In the hand</h3>
+<div class="turn">
+  <input
+    type="range"
+    min="0"
+    max="1"
+    step="0.005"
+    {value}
+    aria-label="Turn {module.id}"
+    oninput={(event) => turn(Number(event.currentTarget.value))}
+    onchange={() => bench.trace()}
+  />
+  <span>{shown(Number(value.toFixed(3)), 'ratio')}</span>
+</div>
+<div class="acts">
+  <button class="quiet" aria-pressed={end === 'zero'} onclick={() => turn(0, false)}>Put it at 0</button>
+  <button class="quiet" aria-pressed={value === 0.5} onclick={() => turn(0.5, false)}>Half</button>
+  <button class="quiet" aria-pressed={end === 'full'} onclick={() => turn(1, false)}>Put it full</button>
+</div>
+{#if end}
+  <p class="help">With it {end === 'full' ? 'full' : 'at 0'}, set what each is:</p>
+  {#each mine as route (route.id)}
+    <Labelled name={bench.titleOf(route.destination)}>
+      <ValueField
+        value={Number(valueOf(route.destination).toPrecision(5))}
+        unit={unitOf(route.destination)}
+        label="{bench.titleOf(route.destination)} with {module.id} {end === 'full' ? 'full' : 'at 0'}"
+        low={laneOf(route.destination)?.low}
+        high={laneOf(route.destination)?.high}
+        width="100%"
+        oncommit={(v) => void bench.attempt(() => setEnd(route.destination, Number(v)))}
+      />
+    </Labelled>
+  {/each}
+  <select
+    class="link-select"
+    aria-label="Let {module.id} set another, from this end"
+    onchange={(event) => {
+      const name = event.currentTarget.value;
+      event.currentTarget.value = '';
+      if (name) void bench.attempt(() => setEnd(name, valueOf(name)));
+    }}
+  >
+    <option value="">+ another destination</option>
+    {#each free as at (at.name)}<option value={at.name}>{at.title}</option>{/each}
+  </select>
+{:else}
+  <p class="help">Put it at an end to set what its destinations are there.</p>
+{/if}
+
+<style>
+  .turn {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+  }
+  .turn input {
+    flex: 1;
+    accent-color: var(--ink);
+  }
+</style>
