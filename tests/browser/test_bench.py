@@ -152,7 +152,8 @@ class Judging(BrowserCase):
         self.kept()
         self.page.reload()
         self.settle()
-        expect(foot).to_contain_text("set aside")
+        expect(foot).to_contain_text("closes by 90 %")
+        expect(foot).not_to_contain_text("opens by")
 
     def test_figures_of_a_stave_and_a_wish(self) -> None:
         self.page.get_by_role("button", name="Figures of cutoff", exact=True).click()

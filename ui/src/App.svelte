@@ -19,10 +19,12 @@
   import Shelf from './parts/Shelf.svelte';
   import SourcePage from './parts/SourcePage.svelte';
   import TopBar from './parts/TopBar.svelte';
+  import WavFiles from './parts/WavFiles.svelte';
   import Versions from './parts/Versions.svelte';
 
   let shelf = $state(false);
   let versions = $state(false);
+  let files = $state(false);
   let help = $state(false);
   const module = $derived(bench.chosenModule());
   const route = $derived(bench.chosenRoute());
@@ -148,7 +150,8 @@
   <Foot />
 </div>
 
-<Shelf bind:open={shelf} />
+<Shelf bind:open={shelf} bind:files />
+<WavFiles bind:open={files} />
 <Versions bind:open={versions} />
 <Help bind:open={help} />
 <HarmonicBuilder />
@@ -218,5 +221,22 @@
     gap: 10px;
     text-align: center;
     color: var(--faint);
+  }
+  /* At 200 % zoom, or in a small window, the parts stand under each other and the page scrolls. */
+  @media (max-width: 900px), (max-height: 520px) {
+    .page {
+      height: auto;
+      min-height: 100%;
+    }
+    main {
+      grid-template-columns: minmax(0, 1fr);
+      flex: none;
+    }
+    .work {
+      height: 640px;
+    }
+    :global(body) {
+      overflow: auto;
+    }
   }
 </style>

@@ -42,7 +42,7 @@ def _values(field: FieldFacts) -> str:
         return ", ".join("none" if c is None else str(c) for c in field.choices)
     if field.low is None or field.high is None:
         return field.role.replace("_", " ")
-    unit = "" if field.unit in ("ratio", "signal", "bend", "Q", "") else f" {field.unit}"
+    unit = "" if field.unit in ("ratio", "signal", "x", "bend", "Q", "") else f" {field.unit}"
     return f"{field.low:g} to {field.high:g}{unit}{' or a note value' if field.note_values else ''}"
 
 

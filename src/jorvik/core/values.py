@@ -40,6 +40,7 @@ UNITS: Final[Mapping[str, Scale]] = {
     "cents": {unit: _times(size * 100.0) for unit, size in _INTERVAL.items()},
     "ratio": {**_SHARE, "db": lambda x: 10.0 ** (x / 20.0)},
     "signal": _SHARE,
+    "x": {**_SHARE, "db": lambda x: 10.0 ** (x / 20.0)},
     "dB": {"db": _times(1.0)},
     "key": {"": _times(1.0)},
     "velocity": {"": _times(1.0), "%": _times(1.27)},
@@ -61,6 +62,7 @@ _EXAMPLES: Final = {
     "cents": "12cents",
     "ratio": "0.4, 40% or -6dB",
     "signal": "0.4, 40% or 2V",
+    "x": "1.5, -1, 40% or -6dB",
     "dB": "-6dB",
     "key": "C3 or 48",
     "velocity": "96",
@@ -216,7 +218,7 @@ def _check_bounds(place: str, text: str, value: float, unit: str, low: float | N
     # A value typed as it is shown may miss an end of the range by rounding.
     slack = 1e-9 * max(1.0, abs(value))
     if not least - slack <= value <= most + slack:
-        shown = "" if unit in ("ratio", "signal", "key", "velocity", "bend", "Q", "count", "cycle") else f" {unit}"
+        shown = "" if unit in ("ratio", "signal", "x", "key", "velocity", "bend", "Q", "count", "cycle") else f" {unit}"
         if math.isinf(most) or math.isinf(least):
             wanted = f"at least {least:g}{shown}" if math.isinf(most) else f"at most {most:g}{shown}"
         else:

@@ -61,6 +61,8 @@ class Bench {
   span: { from: number; to: number } | null = $state.raw(null);
   /** Two posts between which is measured. */
   posts: [number, number] | null = $state.raw(null);
+  /** How each stave lies, and in which order they stand. */
+  layout: Record<string, { size?: 'plain' | 'folded' | 'large'; order?: number }> = $state({});
   /** Signals raised to a stave. */
   pinned: string[] = $state.raw([]);
   heads: Head[] = $state.raw([]);
@@ -138,6 +140,7 @@ class Bench {
     this.trying = null;
     this.span = this.posts = null;
     this.pinned = this.pins();
+    this.recallLayout();
     this.chosen = { what: 'patch' };
     this.done = this.undone = [];
     void this.recallSteps(kept.id);
@@ -322,6 +325,42 @@ class Bench {
     const begin = Math.max(0, Math.min(from, whole - length));
     this.span = length >= whole * 0.9999 ? null : { from: begin, to: begin + length };
     this.trace();
+  }
+
+  private layoutKey(): string {
+    return `jorvik.layout.${this.keeper.head?.id}`;
+  }
+
+  private recallLayout(): void {
+    try {
+      this.layout = JSON.parse(localStorage.getItem(this.layoutKey()) ?? '{}') as typeof this.layout;
+    } catch {
+      this.layout = {};
+    }
+  }
+
+  lay(name: string, size: 'plain' | 'folded' | 'large'): void {
+    this.layout = { ...this.layout, [name]: { ...this.layout[name], size } };
+    localStorage.setItem(this.layoutKey(), JSON.stringify(this.layout));
+  }
+
+  orderOf(name: string): number {
+    return this.layout[name]?.order ?? 2 * Object.keys(this.sheet?.lanes ?? {}).indexOf(name);
+  }
+
+  /** Moves a stave past its neighbour above or below. */
+  moveStave(name: string, by: -1 | 1): void {
+    const names = Object.keys(this.sheet?.lanes ?? {})
+      .filter((other) => !other.includes('.') && !other.includes(':'))
+      .sort((a, b) => this.orderOf(a) - this.orderOf(b));
+    const at = names.indexOf(name);
+    const other = names[at + by];
+    if (!other) return;
+    names[at + by] = name;
+    names[at] = other;
+    const order = Object.fromEntries(names.map((n, i) => [n, { ...this.layout[n], order: 2 * i }]));
+    this.layout = { ...this.layout, ...order };
+    localStorage.setItem(this.layoutKey(), JSON.stringify(this.layout));
   }
 
   private pinsKey(): string {

@@ -25,14 +25,21 @@ export function downloadPatch(patch: Patch): void {
   hand(new Blob([JSON.stringify(patch, null, 2) + '\n'], { type: 'application/json' }), fileName(patch, '.json'));
 }
 
-export async function downloadMade(patch: Patch, what: 'sound' | 'trace.csv'): Promise<void> {
+/** Has the server make a file of a patch and hands it over; returns the answer's headers. */
+export async function downloadMade(
+  patch: Patch,
+  what: 'sound' | 'trace.csv' | 'voltage.wav',
+  how: Record<string, unknown> = {},
+  ending = what === 'trace.csv' ? '.csv' : '.wav'
+): Promise<Headers> {
   const answer = await fetch(`/api/${what}`, {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ document: plain(patch) })
+    body: JSON.stringify({ document: plain(patch), ...how })
   });
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
-  hand(await answer.blob(), fileName(patch, what === 'sound' ? '.wav' : '.csv'));
+  hand(await answer.blob(), fileName(patch, ending));
+  return answer.headers;
 }
 
 /** Returns the patch in a file; throws Refused with a sentence when there is none in it. */

@@ -47,6 +47,7 @@ export function shown(value: number | string, unit: string): string {
       return noteName(value);
     case 'velocity':
     case 'signal':
+    case 'x':
     case 'bend':
     case 'Q':
     case 'cycle':

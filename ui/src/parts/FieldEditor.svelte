@@ -2,10 +2,11 @@
   import type { FieldFacts, Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
-  import { shown } from '../lib/format';
+  import { figure, noteName, shown } from '../lib/format';
   import Choice from './Choice.svelte';
   import CurveEditor from './CurveEditor.svelte';
   import Labelled from './Labelled.svelte';
+  import MixInputs from './MixInputs.svelte';
   import ScaleKeys from './ScaleKeys.svelte';
   import ValueField from './ValueField.svelte';
 
@@ -28,6 +29,15 @@
     ...(bench.patch ? modules(bench.patch).map((m) => m.id) : []),
     ...Object.keys(bench.catalogue?.signals ?? {})
   ]);
+  /** The same value said the other way: beats beside a time, a note beside a frequency. */
+  const beside = $derived.by(() => {
+    if (typeof value !== 'number' || value <= 0) return '';
+    if (field.unit === 's') return `${figure((value * bench.tempo) / 60, 3)} beats`;
+    if (field.unit !== 'Hz') return '';
+    return value >= 16
+      ? noteName(69 + 12 * Math.log2(value / 440))
+      : `every ${figure(bench.tempo / 60 / value, 3)} beats`;
+  });
   const listed = $derived(JSON.stringify(value ?? null));
   const tables = $derived([
     ...Object.keys(bench.catalogue?.tables ?? {}).map((name) => [name, name] as const),
@@ -72,13 +82,18 @@
   ]);
 </script>
 
-{#if field.role === 'points' || field.role === 'numbers'}
+{#if field.role === 'mix_inputs'}
+  <div class="wide">
+    <span title={field.help}>{label}</span>
+    <MixInputs inputs={(value as { source: string }[] | null) ?? []} {owner} onset={set} />
+  </div>
+{:else if field.role === 'points' || field.role === 'numbers'}
   <div class="wide">
     <span title={field.help}>{label}</span>
     <CurveEditor {field} {owner} {value} {module} onset={set} />
   </div>
 {:else}
-  <Labelled name={label} help={field.help} {under}>
+  <Labelled name={label} help={field.help} under={under || beside}>
     {#if field.role === 'number'}
       <ValueField
         value={value as number | string}
@@ -88,6 +103,7 @@
         low={field.low}
         high={field.high}
         noteValues={field.note_values ?? false}
+        reset={field.default as number | string | undefined}
         width="100%"
         oncommit={set}
       />
@@ -132,6 +148,27 @@
         options={tables}
         onchoose={(name) => set(name)}
       />
+    {:else if field.role === 'pair'}
+      <div class="pair">
+        {#if Array.isArray(value)}
+          {#each ['Least', 'Greatest'] as end, i (end)}
+            <ValueField
+              value={(value as number[])[i] ?? 0}
+              unit="signal"
+              label="{end} of {said}"
+              width="4.2rem"
+              oncommit={(v, merge) =>
+                set(
+                  (value as number[]).map((old, n) => (n === i ? Number(v) : old)),
+                  merge
+                )}
+            />
+          {/each}
+          <button class="bare" aria-label="No {said}" onclick={() => set(null)}>✕</button>
+        {:else}
+          <button class="bare" aria-label="Set {said}" onclick={() => set([0, 1])}>none; set it</button>
+        {/if}
+      </div>
     {:else if field.role === 'scale'}
       <ScaleKeys value={value as string | number[]} {said} onset={set} />
     {:else if field.role === 'text'}
@@ -150,6 +187,13 @@
 {/if}
 
 <style>
+  .pair {
+    display: flex;
+    gap: 5px;
+    align-items: center;
+    font-size: 13px;
+    color: var(--faint);
+  }
   .wide {
     margin: 2px 0 8px;
   }

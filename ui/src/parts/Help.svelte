@@ -12,6 +12,13 @@
     ['↑ ↓ in a figure', 'nudge it; finer with Shift'],
     ['← → on the time axis', 'move the cursor; finer with Shift'],
     ['arrows on a square of a curve', 'move it; finer with Shift'],
+    ['G', 'hold this version as a ghost behind what follows, or let it go'],
+    ['K', 'a row of keys; Z to M and S to J play them, Shift plays hard'],
+    ['0 1 2', 'the whole note, its first 50 ms, its tail'],
+    ['+ − [ ]', 'zoom in, out, move along; Ctrl and the wheel zoom too'],
+    ['Alt ← →', 'set a post at the cursor; a drag on the time axis sets both'],
+    ['Ctrl-C, Ctrl-V, Ctrl-D', 'copy, paste, double the source or route chosen'],
+    ['Ctrl-Backspace in a figure', 'back to its default; a drag up or down turns it'],
     ['?', 'this page']
   ];
 </script>

@@ -2,6 +2,7 @@
   import type { Patch } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { shown } from '../lib/format';
+  import { settings } from '../lib/settings.svelte';
   import Choice from './Choice.svelte';
   import { readCycles } from '../lib/files';
   import FieldEditor from './FieldEditor.svelte';
@@ -50,6 +51,17 @@
     const file = event.currentTarget.files?.[0];
     event.currentTarget.value = '';
     if (file) void bench.attempt(() => readCycles(file));
+  }
+
+  const apart = $derived((performance.notes?.[1]?.start_s ?? 0.5) - (performance.notes?.[0]?.start_s ?? 0) || 0.5);
+  /** Repeats the test note, so that what restarts, runs free or is tied can be seen. */
+  function row(count: number, gap: number, label: string, merge = ''): void {
+    const first = performance.notes?.[0] ?? {};
+    const notes = Array.from({ length: Math.max(1, count) }, (_, i) => ({
+      ...first,
+      start_s: Number(((first.start_s ?? 0) + i * gap).toFixed(6))
+    }));
+    setPerformance({ notes }, label, merge);
   }
 
   interface Figure {
@@ -181,6 +193,45 @@
 </details>
 
 <h3>Test note</h3>
+<Labelled
+  name="in a row"
+  under={voice.mode === 'poly' || !voice.mode ? 'one voice each: the sheet shows the first' : ''}
+>
+  <ValueField
+    value={performance.notes?.length ?? 1}
+    unit="count"
+    label="Notes in a row"
+    low={1}
+    high={64}
+    width="100%"
+    oncommit={(v, merge) => row(Math.round(Number(v)), apart, `${v} notes in a row`, merge)}
+  />
+</Labelled>
+{#if (performance.notes?.length ?? 1) > 1}
+  <Labelled name="apart">
+    <ValueField
+      value={Number(apart.toPrecision(5))}
+      unit="s"
+      label="From one note to the next"
+      low={0.01}
+      high={20}
+      width="100%"
+      oncommit={(v, merge) => row(performance.notes?.length ?? 1, Number(v), `notes ${shown(v, 's')} apart`, merge)}
+    />
+  </Labelled>
+{/if}
+<Labelled name="signals">
+  <Choice
+    label="How signals are shown"
+    value={settings.now.signals}
+    options={[
+      ['plain', 'as they are'],
+      ['percent', 'in per cent'],
+      ['volts', 'in volts, 1 is 5 V']
+    ]}
+    onchoose={(as) => settings.set({ signals: as as 'plain' })}
+  />
+</Labelled>
 {#each played as figure (figure.label)}{@render figureField(figure)}{/each}
 
 <style>

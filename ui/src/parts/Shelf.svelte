@@ -4,7 +4,7 @@
   import { downloadMade, downloadPatch } from '../lib/files';
   import { duplicate, newPatch, openFile, remove } from '../lib/library';
 
-  let { open = $bindable() }: { open: boolean } = $props();
+  let { open = $bindable(), files = $bindable() }: { open: boolean; files: boolean } = $props();
   let wanted = $state('');
   let picker: HTMLInputElement | undefined = $state();
 
@@ -46,8 +46,16 @@
     <div class="acts">
       <span>Download</span>
       <button class="quiet" onclick={() => downloadPatch(patch)}>Patch file</button>
-      <button class="quiet" onclick={() => void bench.attempt(() => downloadMade(patch, 'sound'))}>Sound (WAV)</button>
-      <button class="quiet" onclick={() => void bench.attempt(() => downloadMade(patch, 'trace.csv'))}
+      <button
+        class="quiet"
+        onclick={() => {
+          open = false;
+          files = true;
+        }}>Sound or voltage (WAV)…</button
+      >
+      <button
+        class="quiet"
+        onclick={() => void bench.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
         >Trace (CSV)</button
       >
     </div>

@@ -5,6 +5,7 @@
   import { lookInto, type Look } from '../lib/look';
   import { player } from '../lib/player.svelte';
   import { decibelScale, hertzAxis, timeTicks } from '../lib/scale';
+  import type { Lane } from '../lib/sheet';
   import Plot from './Plot.svelte';
 
   let look = $state.raw<Look | null>(null);
@@ -52,7 +53,7 @@
     void refresh();
   });
 
-  function drawWave(on: Surface): void {
+  function drawWave(on: Surface, look: Look | null): void {
     if (!look) return;
     const { context, width: w, height: h } = on;
     const y = (value: number): number => (h / 2) * (1 - value);
@@ -66,7 +67,7 @@
     }
   }
 
-  function drawGram(on: Surface): void {
+  function drawGram(on: Surface, look: Look | null, lane = bench.sheet?.lanes['cutoff']): void {
     if (!look) return;
     const tile = document.createElement('canvas');
     tile.width = look.columns;
@@ -85,18 +86,17 @@
     brush.putImageData(image, 0, 0);
     on.context.imageSmoothingEnabled = true;
     on.context.drawImage(tile, 0, 0, on.width, on.height);
-    drawCutoff(on);
+    drawCutoff(on, look, lane);
   }
 
-  function drawCutoff(on: Surface): void {
-    const lane = bench.sheet?.lanes['cutoff'];
-    if (!lane || !look || !bench.sheet) return;
+  function drawCutoff(on: Surface, look: Look, lane: Lane | undefined): void {
+    if (!lane || !bench.sheet || lane.value.first.length !== bench.sheet.starts.length) return;
     const { context, width: w, height: h } = on;
     const octaves = Math.log2(look.high_hz / look.low_hz);
     context.beginPath();
     lane.value.first.forEach((value, i) => {
-      const x = (bench.sheet!.starts[i]! / look!.seconds) * w;
-      context.lineTo(x, h * (1 - Math.log2(value / look!.low_hz) / octaves));
+      const x = (bench.sheet!.starts[i]! / look.seconds) * w;
+      context.lineTo(x, h * (1 - Math.log2(value / look.low_hz) / octaves));
     });
     context.strokeStyle = inkOf('madder');
     context.lineWidth = 2;
@@ -112,6 +112,7 @@
   function drawBands(on: Surface): void {
     if (!look) return;
     ruled(on, level, inks());
+    behind?.bands.forEach((band) => trace(on, band, inkOf('faint'), [1, 3]));
     look.bands.forEach((band, i) => trace(on, band, inkOf(DYES[i]!), DASHES[i]!));
     labelled(on, level, inks());
   }
@@ -225,7 +226,12 @@
         {#if look}<span>peak {figure(look.levels.peak_db)} dBFS, true peak {figure(look.levels.true_peak_db)} dBTP</span
           ><span>{Math.abs(look.levels.dc) < 0.001 ? 'no DC' : `DC ${figure(look.levels.dc * 100, 2)} %`}</span>{/if}
       </div>
-      <div class="right" role="presentation" onpointerdown={point} onpointermove={point}><Plot draw={drawWave} /></div>
+      <div class="right" role="presentation" onpointerdown={point} onpointermove={point}>
+        <div class="half"><Plot draw={(on) => drawWave(on, look)} /></div>
+        {#if behind}<div class="half" role="img" aria-label="Waveform of the ghost">
+            <Plot draw={(on) => drawWave(on, behind)} />
+          </div>{/if}
+      </div>
     </div>
     <div class="row gram">
       <div class="left">
@@ -233,7 +239,14 @@
         <span>30 Hz at the foot, 18 kHz at the top</span>
         <span class="cut">– – cutoff</span>
       </div>
-      <div class="right" role="presentation" onpointerdown={point} onpointermove={point}><Plot draw={drawGram} /></div>
+      <div class="right" role="presentation" onpointerdown={point} onpointermove={point}>
+        <div class="half"><Plot draw={(on) => drawGram(on, look)} /></div>
+        {#if behind}<div class="half" role="img" aria-label="Spectrogram of the ghost">
+            <Plot draw={(on) => drawGram(on, behind, bench.ghost?.sheet?.lanes['cutoff'])} /><em
+              >{bench.ghost?.label}</em
+            >
+          </div>{/if}
+      </div>
     </div>
     <div class="row bands">
       <div class="left">
@@ -251,7 +264,9 @@
                 stroke-dasharray={DASHES[i]!.join(' ')}
               /></svg
             >
-            {band} moves {look ? figure(look.unsteadiness_db[i]!, 2) : '–'} dB</span
+            {band} moves {look ? figure(look.unsteadiness_db[i]!, 2) : '–'} dB{behind
+              ? `, ghost ${figure(behind.unsteadiness_db[i]!, 2)}`
+              : ''}</span
           >
         {/each}
       </div>
@@ -420,6 +435,25 @@
     position: relative;
     min-width: 0;
     min-height: 0;
+  }
+  .wave .right,
+  .gram .right {
+    display: flex;
+    flex-direction: column;
+    gap: 1px;
+    background: var(--rule);
+  }
+  .half {
+    position: relative;
+    flex: 1;
+    background: var(--paper);
+  }
+  .half em {
+    position: absolute;
+    right: 6px;
+    top: 2px;
+    font-size: 11.5px;
+    color: var(--faint);
   }
   .cursor {
     position: absolute;

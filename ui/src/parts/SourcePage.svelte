@@ -42,6 +42,7 @@
 
   /** Points of a repeating shape stand only where the shape is drawn. */
   function stands(field: FieldFacts): boolean {
+    if (module.kind === 'curve' && (field.name === 'loop' || field.name === 'hold_at')) return false;
     return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
   }
 

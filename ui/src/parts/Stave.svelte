@@ -12,6 +12,7 @@
   let { name, lane }: { name: string; lane: Lane } = $props();
 
   let open = $state(false);
+  const place = $derived(bench.layout[name]?.size ?? 'plain');
   const others = $derived([
     ...(bench.sheet?.overlays ?? []).map((overlay) => overlay.lanes[name]),
     bench.ghost?.sheet?.lanes[name]?.value
@@ -24,6 +25,25 @@
     ...(bench.patch ? modules(bench.patch).map((module) => module.id) : []),
     ...Object.keys(bench.catalogue?.signals ?? {})
   ]);
+  /** What can be done with the stave itself. */
+  const tools = $derived([
+    place === 'folded'
+      ? { name: 'Unfold', mark: '+', act: () => bench.lay(name, 'plain') }
+      : { name: 'Fold', mark: '–', act: () => bench.lay(name, 'folded') },
+    place === 'large'
+      ? { name: 'Shrink', mark: '⇕', act: () => bench.lay(name, 'plain') }
+      : { name: 'Enlarge', mark: '⇕', act: () => bench.lay(name, 'large') },
+    { name: 'Move up', mark: '↑', act: () => bench.moveStave(name, -1) },
+    { name: 'Move down', mark: '↓', act: () => bench.moveStave(name, 1) },
+    ...(bench.pinned.includes(name) ? [{ name: 'Put away', mark: '✕', act: () => bench.pin(name) }] : [])
+  ]);
+  /** How far it goes between the two posts. */
+  const between = $derived.by(() => {
+    const { sheet, posts } = bench;
+    if (!sheet || !posts) return '';
+    const [a, b] = posts.map((post) => lane.value.first[columnAt(sheet, post)]!) as [number, number];
+    return `between posts ${distance(b, a) || '0'}`;
+  });
   const read = $derived.by(() => {
     const { sheet, cursor } = bench;
     if (!sheet || cursor === null) return null;
@@ -107,7 +127,11 @@
   class="stave"
   class:open
   aria-label={lane.title}
-  style:flex-grow={(open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}
+  class:folded={place === 'folded'}
+  style:order={bench.orderOf(name)}
+  style:flex-grow={place === 'folded'
+    ? 0
+    : (place === 'large' ? 2.6 : open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}
 >
   <div class="left">
     <div class="title">
@@ -117,6 +141,13 @@
         aria-label="{open ? 'Close' : 'Open'} the ribbons under {lane.title.toLowerCase()}"
         onclick={() => (open = !open)}><span class="turn">{open ? '▾' : '▸'}</span><b>{lane.title}</b></button
       >
+      <span class="places">
+        {#each tools as tool (tool.name)}
+          <button class="bare" aria-label="{tool.name} {lane.title.toLowerCase()}" title={tool.name} onclick={tool.act}
+            >{tool.mark}</button
+          >
+        {/each}
+      </span>
       <button
         class="bare reads"
         title="Figures of {lane.title.toLowerCase()}"
@@ -136,6 +167,7 @@
         oncommit={(value, merge) =>
           bench.setBase(name, Number(value), `${lane.title.toLowerCase()} set at ${shown(value, unit)}`, merge)}
       />
+      {#if between && !read}<span class="moved">{between}</span>{/if}
       {#if read}<span class="moved">{read.moved}</span>{/if}
       {#if lane.clamped > 0}<span class="clamped" title="Share of the time held at an end of its range"
           >held {Math.max(1, Math.round(lane.clamped * 100))} %</span
@@ -182,6 +214,25 @@
     min-width: 0;
     overflow: hidden auto;
     scrollbar-width: thin;
+  }
+  .stave.folded {
+    min-height: 26px;
+    flex-basis: 26px;
+  }
+  .folded .set,
+  .folded .pulls,
+  .folded .right {
+    display: none;
+  }
+  .places {
+    display: none;
+    gap: 3px;
+    color: var(--faint);
+    font-size: 12px;
+  }
+  .title:hover .places,
+  .title:focus-within .places {
+    display: flex;
   }
   .title {
     display: flex;

@@ -13,6 +13,8 @@
     noteValues?: boolean;
     width?: string;
     title?: string;
+    /** What Ctrl-Backspace goes back to. */
+    reset?: number | string | undefined;
   }
   let {
     value,
@@ -23,7 +25,8 @@
     high = null,
     noteValues = false,
     width = '7rem',
-    title
+    title,
+    reset
   }: Props = $props();
 
   let typed: string | null = $state(null);
@@ -93,7 +96,38 @@
     return Number((from + sign * (fine ? small : coarse)).toFixed(6));
   }
 
+  /** A drag up or down over the field turns it, finer with Shift; a click still sets the caret. */
+  let pulled: { y: number; from: number; steps: number } | null = null;
+  let pulling = $state(false);
+  function grab(event: PointerEvent & { currentTarget: HTMLInputElement }): void {
+    if (typeof value === 'number' && document.activeElement !== event.currentTarget)
+      pulled = { y: event.clientY, from: value, steps: 0 };
+  }
+  function pull(event: PointerEvent & { currentTarget: HTMLInputElement }): void {
+    if (!pulled || event.buttons !== 1) return;
+    const steps = Math.trunc((pulled.y - event.clientY) / 7);
+    if (steps === pulled.steps) return;
+    if (!pulling) event.currentTarget.setPointerCapture(event.pointerId);
+    pulling = true;
+    let next = typeof value === 'number' ? value : pulled.from;
+    for (let i = 0; i < Math.abs(steps - pulled.steps); i++) next = nudged(next, steps > pulled.steps, event.shiftKey);
+    pulled.steps = steps;
+    typed = null;
+    oncommit(Math.max(low ?? -Infinity, Math.min(high ?? Infinity, next)), `pull ${label}`);
+  }
+  function letGo(event: PointerEvent & { currentTarget: HTMLInputElement }): void {
+    if (pulling) event.currentTarget.blur();
+    pulled = null;
+    pulling = false;
+  }
+
   function onkeydown(event: KeyboardEvent): void {
+    if ((event.ctrlKey || event.metaKey) && event.key === 'Backspace' && reset !== undefined) {
+      event.preventDefault();
+      typed = null;
+      oncommit(reset, '');
+      return;
+    }
     if (event.ctrlKey || event.metaKey) {
       // While something is being typed, undo is the field's own; every other shortcut is the page's.
       if (typed !== null && ['z', 'y'].includes(event.key.toLowerCase())) event.stopPropagation();
@@ -130,9 +164,18 @@
   onfocus={(event) => event.currentTarget.select()}
   onblur={leave}
   {onkeydown}
+  class:pulling
+  onpointerdown={grab}
+  onpointermove={pull}
+  onpointerup={letGo}
+  onpointercancel={letGo}
 />
 
 <style>
+  .pulling {
+    cursor: ns-resize;
+    user-select: none;
+  }
   .snug {
     field-sizing: content;
     min-width: 2.5rem;

@@ -24,7 +24,7 @@ class Filter(Module):
     q: float = param(0.5, "Q", 0.5, 1e4, "Resonance: 0.5 does not ring, 10 rings for ten bounces.")
     coupling: Literal["dc", "ac"] = choice("dc", "ac takes a standing offset out before the filter.")
     coupling_hz: float = hertz(1.0, "Corner of the coupling's high-pass.", low=1e-3, high=96_000.0)
-    gain: float = param(1.0, "ratio", -1000.0, 1000.0, "The output is multiplied by this.")
+    gain: float = param(1.0, "x", -1000.0, 1000.0, "The output is multiplied by this.")
 
     def state_size(self) -> int:
         """Two integrators, the coupling's integrator, frequency and Q last used, and what was made of them."""

@@ -13,7 +13,7 @@ class MixInput(Strict):
     """One input of a mix: gain x signal + offset."""
 
     source: Signal = signal("What is mixed in.")
-    gain: float = param(1.0, "ratio", -1000.0, 1000.0, "The signal is multiplied by this.")
+    gain: float = param(1.0, "x", -1000.0, 1000.0, "The signal is multiplied by this.")
     offset: float = param(0.0, "signal", -1000.0, 1000.0, "Then this is added.")
 
 

@@ -21,7 +21,7 @@ class Oscillator(Module):
     kind: Literal["oscillator"]
     shape: Literal["sine", "triangle", "saw_up", "saw_down", "square"] = choice("sine", "The shape of one cycle.")
     tracks: Literal["note", "pitch", "none"] = choice("note", "What its frequency follows.")
-    ratio: float = param(1.0, "ratio", 0.0, 128.0, "Times the frequency that it tracks.")
+    ratio: float = param(1.0, "x", 0.0, 128.0, "Times the frequency that it tracks.")
     hz: float = hertz(440.0, "Its frequency when it tracks nothing.")
     phase: float = param(0.0, "cycle", 0.0, 1.0, "Where in the cycle it starts, at each note.", at_stage=True)
     pulse_width: float = param(0.5, "ratio", 0.0, 1.0, "Share of the cycle that a square stays up.")

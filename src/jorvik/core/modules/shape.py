@@ -22,9 +22,9 @@ class Shape(Module):
 
     kind: Literal["shape"]
     input: Signal = signal("What is shaped.")
-    gain: float = param(1.0, "ratio", -1000.0, 1000.0, "The input is multiplied by this.")
+    gain: float = param(1.0, "x", -1000.0, 1000.0, "The input is multiplied by this.")
     offset: float = param(0.0, "signal", -1000.0, 1000.0, "Then this is added.")
-    power: float = param(1.0, "ratio", 0.01, 100.0, "Then its size is raised to this power, its sign kept.")
+    power: float = param(1.0, "x", 0.01, 100.0, "Then its size is raised to this power, its sign kept.")
     invert: bool = choice(False, "Turn the input over first.")
     clip: list[float] | None = data(None, "Least and greatest output, or none.", "pair")
     fold: bool = choice(False, "Reflect what passes -1 or 1 back in.")
