@@ -1,6 +1,7 @@
 """Print every figure of one run: the engine against fused loops, in multiples of real time, and the browser's."""
 
 import json
+import os
 import sys
 import time
 from collections.abc import Callable
@@ -10,6 +11,9 @@ import numpy as np
 
 from benchmarks import rivals
 from jorvik.core.engine.run import Run, trace
+from jorvik.core.findings import check
+from jorvik.core.measure.ladder import ladder, rung
+from jorvik.core.measure.patch import measure_patch
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.voice.render import render
 from jorvik.launch import ROOT
@@ -18,6 +22,19 @@ from tests.core.test_limits import run_everything
 RATE = 48_000
 TURNS = 15
 Json = dict[str, Any]
+
+
+DEMOS = sorted((ROOT / "demo").glob("*.json"))
+
+PLAIN: Json = {
+    "format": "jorvik-patch",
+    "version": 1,
+    "performance": {"notes": [{"key": 45, "length_s": 3.5}], "tail_s": 0.5},
+    "voice": {"base": {"cutoff": 1200, "resonance": 0.2, "wavetable_position": 1.0}},
+    "modules": [{"id": "e", "kind": "envelope", "decay_s": 0.5}],
+    "routes": [{"id": "r", "source": "e", "destination": "amplitude", "mode": "scale", "amount": 1}],
+}
+"""One oscillator, one filter, one envelope on the amplifier."""
 
 
 def compared(ours: Callable[[], object], theirs: Callable[[], object]) -> tuple[float, float, float]:
@@ -124,7 +141,31 @@ def engine() -> None:
         patch = check_patch(demo(name))
         seconds = patch.performance.seconds
         multiple(f"trace of {name}", seconds, median(lambda patch=patch: trace(patch)))  # type: ignore[misc]
-        multiple(f"render of {name}", seconds, median(lambda patch=patch: render(patch), 5))  # type: ignore[misc]
+
+
+def sound() -> None:
+    """Print the voice's figures."""
+    plain = check_patch(PLAIN)
+    length = Run(plain).length
+    ours, theirs, ratio = compared(lambda: render(plain), lambda: rivals.scipy_voice(length, RATE))
+    seconds = plain.performance.seconds
+    multiple("render of one plain voice", seconds, ours, "at least 60")
+    line("the same static patch by scipy.signal, saw, resample_poly and sosfilt", ours, theirs, ratio, "stated")
+    times = {path.stem: median(lambda p=path: render(check_patch(demo(p.stem))), 3) for path in DEMOS}  # type: ignore[misc]
+    reals = {name: check_patch(demo(name)).performance.seconds / taken for name, taken in times.items()}
+    heaviest = min(reals, key=lambda name: reals[name])
+    multiple(f"render of the heaviest demo, {heaviest}", 1.0, 1.0 / reals[heaviest], "at least 20")
+
+
+def judgement() -> None:
+    """Print what measuring and judging take beside tracing and rendering, and a ladder beside one step."""
+    patch = check_patch(demo("sluice-gate"))
+    work, rival, ratio = compared(lambda: check(patch), lambda: (trace(patch), render(patch)))
+    line("all measures and findings of sluice-gate, against its trace and render", work, rival, ratio, "at most 1")
+    steps = [rung(patch, "velocity", value) for value in np.linspace(1, 127, 16)]
+    cores = os.cpu_count() or 1
+    many, one, ratio = compared(lambda: ladder(steps, measure_patch, cores), lambda: measure_patch(patch))
+    line("a ladder of 16 velocities, against one", many, one, ratio, "at most 9 on two cores")
 
 
 def limits() -> None:
@@ -148,6 +189,8 @@ def multiple(what: str, seconds: float, taken: float, aim: str = "") -> None:
 def main() -> int:
     """Print everything."""
     engine()
+    sound()
+    judgement()
     limits()
     if "--plots" in sys.argv:
         from benchmarks.plots import plots

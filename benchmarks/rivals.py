@@ -4,6 +4,7 @@ import math
 
 import numba
 import numpy as np
+from scipy import signal
 
 from jorvik.core.kernels import Floats
 
@@ -109,3 +110,14 @@ def slew_oscillator(length: int, rate: float, out: Floats) -> None:
 def rows(count: int, length: int) -> Floats:
     """Return room for a rival's rows."""
     return np.zeros((count, length))
+
+
+def scipy_voice(length: int, rate: int) -> Floats:
+    """Return a filtered saw with an envelope as a Python user would write it: no lane moves, nothing can be asked."""
+    t = np.arange(4 * length) / (4.0 * rate)
+    fine = signal.sawtooth(2.0 * np.pi * 110.0 * t)
+    tone = signal.resample_poly(fine, 1, 4)
+    sos = signal.butter(2, 1200.0, fs=rate, output="sos")
+    envelope = np.minimum(np.arange(length) / (0.005 * rate), 1.0)
+    mono = signal.sosfilt(sos, tone) * envelope
+    return np.asarray(np.stack([mono, mono], axis=1))

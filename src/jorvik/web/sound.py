@@ -18,6 +18,7 @@ from jorvik.core.measure.sound import (
     key_at,
     key_hz,
     levels,
+    loudness,
     partials,
     sharpness,
     spectrogram,
@@ -61,11 +62,9 @@ async def post_sound(request: Request, wish: SoundWish) -> Response:
 
     def work(cancelled: Callable[[], bool]) -> Response:
         sound = _rendered.sound(wish, cancelled)
-        found = levels(sound.samples, sound.rate)
         headers = {
             "X-Limited-dB": f"{sound.limited_db:.2f}",
-            "X-Loudness-LUFS": f"{found.loudness_lufs:.2f}",
-            "X-Peak-dB": f"{found.peak_db:.2f}",
+            "X-Loudness-LUFS": f"{loudness(sound.samples, sound.rate):.2f}",
             "X-Sharpness-Hz": f"{sharpness(sound.samples, sound.rate):.0f}",
         }
         return Response(wav_bytes(sound, wish.depth, wish.mono), media_type="audio/wav", headers=headers)

@@ -1,6 +1,7 @@
 """The wavetable oscillator: no partial above half the sample rate, whatever its pitch does."""
 
 import math
+from typing import Final
 
 from jorvik.core.kernels import Floats, inline_kernel
 
@@ -28,18 +29,13 @@ def _frame_mix(level: Floats, position: float, phase: float) -> float:
 
 
 @inline_kernel
-def mip(levels: int, octaves: float) -> float:
-    """Return the mip level for a pitch in octaves over one cycle a sample, with the share of the next level in it.
-
-    Level k holds ``2**(levels - 1 - k)`` harmonics. The whole part is the fullest level whose harmonics all stay under
-    half the rate; the rest fades into the next as the pitch rises, so that no harmonic appears or goes at once.
-    """
-    return max(levels + 1.0 + octaves, 0.0)
-
-
-@inline_kernel
 def wavetable(table: Floats, position: float, phase: float, level: float) -> float:
-    """Return a sample of a wavetable at a level that :func:`mip` gave."""
+    """Return a sample of a wavetable at a level: a mip level, with the share of the next one in it.
+
+    Level k holds ``2**(levels - 1 - k)`` harmonics. With ``levels + 1 + log2(cycles a sample)`` the whole part is the
+    fullest level whose harmonics all stay under half the rate; the rest fades into the next as the pitch rises, so
+    that no harmonic appears or goes at once.
+    """
     whole = int(level)
     share = level - whole
     if whole >= table.shape[0]:
@@ -52,16 +48,49 @@ def wavetable(table: Floats, position: float, phase: float, level: float) -> flo
     return y + share * (_frame_mix(table[whole + 1], position, phase) - y)
 
 
+STEADY: Final = 64
+"""Samples for which position and level must have stood still before a cycle is made ready."""
+
+_POSITION, _LEVEL, _STOOD = range(3)
+KNOWN: Final = 3
+"""Numbers kept for each oscillator's ready cycle: its position, its level, and for how long both have stood."""
+
+
 @inline_kernel
-def tone(table: Floats, pulsed: bool, position: float, phase: float, width: float, level: float) -> float:
+def ready(table: Floats, position: float, level: float, known: Floats, cycle: Floats) -> bool:
+    """Tell whether ``cycle`` holds the table at this position and level, and make it ready when it is worth while.
+
+    Frames and levels are then crossfaded once instead of at every sample.
+    """
+    if position != known[_POSITION] or level != known[_LEVEL]:
+        known[_POSITION], known[_LEVEL], known[_STOOD] = position, level, 0.0
+        return False
+    known[_STOOD] += 1.0
+    if known[_STOOD] == STEADY:
+        for i in range(cycle.size):
+            cycle[i] = wavetable(table, position, i / cycle.size, level)
+    return known[_STOOD] >= STEADY
+
+
+@inline_kernel
+def tone(
+    table: Floats,
+    pulsed: bool,
+    position: float,
+    phase: float,
+    width: float,
+    level: float,
+    is_ready: bool,
+    cycle: Floats,
+) -> float:
     """Return a sample of an oscillator; a pulsed table is itself less itself a pulse width later.
 
     A 1/h series taken twice so makes a pulse; scaled to be as loud at every width as a plain 1/h series of sines.
     """
-    y = wavetable(table, position, phase, level)
+    y = _read(cycle, phase * cycle.size) if is_ready else wavetable(table, position, phase, level)
     if pulsed:
         later = phase + width
-        y = (y - wavetable(table, position, later - math.floor(later), level)) / math.sqrt(
-            12.0 * width * (1.0 - width) + 0.2
-        )
+        later -= math.floor(later)
+        y -= _read(cycle, later * cycle.size) if is_ready else wavetable(table, position, later, level)
+        y /= math.sqrt(12.0 * width * (1.0 - width) + 0.2)
     return y

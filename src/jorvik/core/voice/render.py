@@ -21,7 +21,7 @@ from jorvik.core.voice.effects import SENDS, effects
 from jorvik.core.voice.filters import FILTER_STATES, RESPONSES, Filters, filter_block
 from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTOR, SHAPE_STATES, decimate, decimator, shape
-from jorvik.core.voice.tones import PHASE2, ROWS, TONE_STATES, Generators, make_tones
+from jorvik.core.voice.tones import ROWS, Generators, Tones
 from jorvik.core.wavetables import PULSED
 
 GATE_RAMP_S: Final = 0.003
@@ -123,8 +123,7 @@ class _Voice:
         self.filters = _filters(patch)
         stereo = self.of.unison > 1 and _at_work(patch, "stereo_spread")
         self.channels = 2 if stereo else 1
-        self.tones = np.zeros(TONE_STATES)
-        self._start_phases(patch, run.notes[0])
+        self.tones = Tones(self.of, _starts(patch, run.notes[0], self.of.unison), float(run.rate), self.factor)
         self.shapes = np.zeros((self.channels, SHAPE_STATES))
         self.filtering = np.zeros((self.channels, FILTER_STATES))
         self.history = np.zeros((self.channels, self.taps.size - 1))
@@ -137,22 +136,12 @@ class _Voice:
             self.table[ROWS[name]] = patch.base(at)
         self.gated = not any(route.destination == "amplitude" for route in patch.live_routes)
 
-    def _start_phases(self, patch: Patch, held: Held) -> None:
-        """Set every phase to the fixed one, or to one of the note's own."""
-        oscillators = patch.voice.oscillators
-        for which, places in (("osc1", range(self.of.unison)), ("osc2", (PHASE2,))):
-            settings = getattr(oscillators, which)
-            for u, place in enumerate(places):
-                free = note_random(stream(patch.performance.seed, f"{which} phase {u}"), held.number)
-                self.tones[place] = settings.phase % 1.0 if settings.start == "fixed" else 0.5 * (free + 1.0)
-
     def block(self, first: int, rows: Floats) -> tuple[Floats, Floats]:
         """Return the lanes and the sound (2, frames) of a block, both late by ``delay`` samples."""
         rate, length = float(self.run.rate), rows.shape[1]
         lanes = self._lanes(rows)
         lanes[_OPEN] = _gate(self.run.notes, first, first + length, self.run.rate) if self.gated else 1.0
-        fine = np.zeros((self.channels, length * self.factor))
-        make_tones(lanes, self.of, self.tones, first, self.factor, rate, fine)
+        fine = self.tones.block(lanes, first, self.channels)
         channels = np.zeros((self.channels, length))
         late = lanes
         if self.delay:
@@ -179,6 +168,17 @@ class _Voice:
         for place, row in self.moved:
             lanes[place] = rows[row]
         return lanes
+
+
+def _starts(patch: Patch, held: Held, unison: int) -> dict[str, list[float]]:
+    """Return where each oscillator's phases start: at the fixed one, or at one of the note's own."""
+    found = {}
+    for which, count in (("osc1", unison), ("osc2", 1)):
+        settings = getattr(patch.voice.oscillators, which)
+        free = [note_random(stream(patch.performance.seed, f"{which} phase {u}"), held.number) for u in range(count)]
+        fixed = settings.start == "fixed"
+        found[which] = [settings.phase % 1.0 if fixed else 0.5 * (value + 1.0) for value in free]
+    return found
 
 
 def _generators(patch: Patch) -> Generators:
