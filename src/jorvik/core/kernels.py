@@ -56,18 +56,18 @@ def kernel(function: F) -> F:
     return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))
 
 
+def summing_kernel(function: F) -> F:
+    """Compile as :func:`kernel` does, with leave to add in any order, so that several terms are added at a time."""
+    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=True)(function))
+
+
 def inline_kernel(function: F) -> F:
     """Compile a small function that only other kernels call; it is part of their cached code."""
     return cast(F, numba.njit(nogil=True, error_model="numpy", forceinline=True)(function))
 
 
 @intrinsic
-def unowned(_: Any, array: Any) -> Any:
-    """Return an array (inside a kernel) that shares the memory of another without keeping it alive.
-
-    Cutting a part out of an owned array counts its owners up and down with locked instructions, which costs more
-    than a whole sample step. The caller of the kernel keeps the memory alive.
-    """
+def _unowned(_: Any, array: Any) -> Any:
 
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
         view = context.make_array(signature.args[0])(context, builder, value=args[0])
@@ -76,6 +76,14 @@ def unowned(_: Any, array: Any) -> Any:
         return view._getvalue()
 
     return array(array), generate
+
+
+unowned = cast(Callable[[Any], Any], _unowned)
+"""Return an array (inside a kernel) that shares the memory of another without keeping it alive.
+
+Cutting a part out of an owned array counts its owners up and down with locked instructions, which costs more than a
+whole sample step. The caller of the kernel keeps the memory alive.
+"""
 
 
 @intrinsic

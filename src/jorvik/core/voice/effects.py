@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from functools import lru_cache
 
 import numpy as np
 from scipy.signal import butter, oaconvolve, sosfilt
@@ -28,16 +29,23 @@ def effects(sends: Mapping[str, Floats], settings: Effects, tempo: Tempo, rate: 
 def delay(sound: Floats, settings: DelaySettings, tempo: Tempo, rate: int) -> Floats:
     """Return the echoes, without the sound itself; each is damped and crosses to the other side."""
     steps = max(1, round(tempo.seconds(settings.time) * rate))
-    damping = butter(1, min(settings.damp_hz / rate, 0.49), fs=1.0, output="sos")
     made = np.zeros_like(sound)
-    echo = sound
-    for first in range(steps, sound.shape[0], steps):
-        echo = np.asarray(sosfilt(damping, echo[: sound.shape[0] - first], axis=0))[:, ::-1]
-        made[first:] += echo
-        echo = echo * settings.feedback
-        if settings.feedback ** (first / steps) < 1e-4:
-            break
+    g = math.tan(math.pi * min(settings.damp_hz / rate, 0.49))
+    _echoes(np.ascontiguousarray(sound), steps, settings.feedback, g / (1.0 + g), made)
     return made
+
+
+@kernel
+def _echoes(sound: Floats, steps: int, feedback: float, damping: float, out: Floats) -> None:
+    """Write what comes ``steps`` samples later, again and again: through a trapezoidal one-pole, and across."""
+    left = right = 0.0
+    for n in range(steps, sound.shape[0]):
+        v = (sound[n - steps, 1] + feedback * out[n - steps, 1] - left) * damping
+        out[n, 0] = v + left
+        left = out[n, 0] + v
+        v = (sound[n - steps, 0] + feedback * out[n - steps, 0] - right) * damping
+        out[n, 1] = v + right
+        right = out[n, 1] + v
 
 
 @kernel
@@ -68,15 +76,17 @@ def chorus(sound: Floats, settings: ChorusSettings, rate: int) -> Floats:
 
 def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
     """Return the sound in a room made of falling noise: -60 dB after the decay, twice as fast above the damping."""
-    return np.asarray(oaconvolve(sound, room(settings, rate, sound.shape[0]), axes=0))[: sound.shape[0]]
+    answer = room(settings.decay_s, settings.damp_hz, rate)[: sound.shape[0]]
+    return np.asarray(oaconvolve(sound, answer, axes=0))[: sound.shape[0]]
 
 
-def room(settings: ReverbSettings, rate: int, most: int) -> Floats:
+@lru_cache(maxsize=8)
+def room(decay_s: float, damp_hz: float, rate: int) -> Floats:
     """Return the answer of the room to an impulse, shape (frames, 2), as loud as the impulse."""
-    frames = max(1, min(most, round(1.2 * settings.decay_s * rate)))
+    frames = max(1, round(1.2 * decay_s * rate))
     noise = np.random.default_rng(5).standard_normal((frames, 2))
-    fall = 10.0 ** (-3.0 * np.arange(frames)[:, None] / (settings.decay_s * rate))
-    low = np.asarray(sosfilt(butter(2, min(settings.damp_hz / rate, 0.49), fs=1.0, output="sos"), noise, axis=0))
+    fall = 10.0 ** (-3.0 * np.arange(frames)[:, None] / (decay_s * rate))
+    low = np.asarray(sosfilt(butter(2, min(damp_hz / rate, 0.49), fs=1.0, output="sos"), noise, axis=0))
     made = low * fall + (noise - low) * fall**2
     made *= np.clip(np.arange(frames) / (0.012 * rate), 0.0, 1.0)[:, None]
     return np.asarray(made / max(float(np.sqrt((made**2).sum(axis=0).mean())), 1e-9))

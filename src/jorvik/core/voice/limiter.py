@@ -29,7 +29,7 @@ def limit(samples: Floats, rate: int) -> Limited:
     what a peak allows.
     """
     ceiling = 10.0 ** (CEILING_DB / 20.0)
-    peaks = np.abs(samples).max(axis=1, initial=0.0)
+    peaks = np.maximum(np.abs(samples[:, 0]), np.abs(samples[:, 1]))
     if peaks.size == 0 or peaks.max() <= ceiling:
         return Limited(samples, 0.0)
     width = 2 * round(LOOK_S * rate) + 1

@@ -3,6 +3,8 @@
 import math
 from typing import Final
 
+import numpy as np
+
 from jorvik.core.kernels import Floats, inline_kernel
 
 
@@ -10,8 +12,8 @@ from jorvik.core.kernels import Floats, inline_kernel
 def _read(cycle: Floats, place: float) -> float:
     """Return a cycle at a place in samples, by a cubic through the four samples around it (Catmull-Rom)."""
     last = cycle.size - 1
-    i = int(place)
-    t = place - i
+    below = np.floor(place)
+    t, i = place - below, int(below)
     a, b = cycle[(i - 1) & last], cycle[i & last]
     c, d = cycle[(i + 1) & last], cycle[(i + 2) & last]
     return b + 0.5 * t * (c - a + t * (2.0 * a - 5.0 * b + 4.0 * c - d + t * (3.0 * (b - c) + d - a)))
@@ -90,7 +92,7 @@ def tone(
     y = _read(cycle, phase * cycle.size) if is_ready else wavetable(table, position, phase, level)
     if pulsed:
         later = phase + width
-        later -= math.floor(later)
+        later -= np.floor(later)
         y -= _read(cycle, later * cycle.size) if is_ready else wavetable(table, position, later, level)
         y /= math.sqrt(12.0 * width * (1.0 - width) + 0.2)
     return y

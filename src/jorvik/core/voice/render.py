@@ -20,7 +20,7 @@ from jorvik.core.randomness import note_random, stream
 from jorvik.core.voice.effects import SENDS, effects
 from jorvik.core.voice.filters import FILTER_STATES, RESPONSES, Filters, filter_block
 from jorvik.core.voice.limiter import limit
-from jorvik.core.voice.shaping import FACTOR, SHAPE_STATES, decimate, decimator, shape
+from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
 from jorvik.core.wavetables import PULSED
 
@@ -30,8 +30,6 @@ GATE_RAMP_S: Final = 0.003
 _AMPLITUDE, _OPEN, _PAN = ROWS["amplitude"], ROWS["open"], ROWS["pan"]
 _BLOCK: Final = 1024
 """Samples at a time: few enough that all lanes of a block stay near the processor."""
-_FINE: Final = ("fold", "drive", "fm_index")
-"""Where one of these is at work, the tones are made at a multiple of the rate."""
 
 
 @dataclass(frozen=True)
@@ -116,14 +114,15 @@ class _Voice:
     def __init__(self, run: Run) -> None:
         self.run = run
         patch = run.patch
-        self.factor = FACTOR if any(_at_work(patch, name) for name in _FINE) else 1
+        self.factor = max([factor for name, factor in FACTORS.items() if _at_work(patch, name)], default=1)
         self.taps = decimator(self.factor)
         self.delay = (self.taps.size - 1) // (2 * self.factor)
         self.of = _generators(patch)
         self.filters = _filters(patch)
         stereo = self.of.unison > 1 and _at_work(patch, "stereo_spread")
         self.channels = 2 if stereo else 1
-        self.tones = Tones(self.of, _starts(patch, run.notes[0], self.of.unison), float(run.rate), self.factor)
+        moved = frozenset(name for name in VOICE if name in run.program.lanes)
+        self.tones = Tones(self.of, _starts(patch, run.notes[0], self.of.unison), float(run.rate), self.factor, moved)
         self.shapes = np.zeros((self.channels, SHAPE_STATES))
         self.filtering = np.zeros((self.channels, FILTER_STATES))
         self.history = np.zeros((self.channels, self.taps.size - 1))

@@ -7,11 +7,11 @@ from typing import Final
 import numpy as np
 from scipy.signal import firwin, kaiserord
 
-from jorvik.core.kernels import Floats, inline_kernel, kernel
+from jorvik.core.kernels import Floats, inline_kernel, kernel, summing_kernel, unowned
 from jorvik.core.voice.tones import ROWS, SINE_PEAK
 
-FACTOR: Final = 4
-"""How many times the sample rate fold, drive and FM are run at."""
+FACTORS: Final = {"fold": 4, "drive": 4, "fm_index": 2}
+"""How many times the sample rate each is run at. FM reads its table under what it reaches, and needs less."""
 
 FOLD_REACH: Final = 12.0
 """Quarter turns of the fold's sine that a sine of full level goes through at full fold."""
@@ -104,8 +104,13 @@ def decimator(factor: int) -> Floats:
     return np.asarray(firwin(count, 0.5, window=("kaiser", beta), fs=float(factor)))
 
 
-@kernel
+@summing_kernel
 def decimate(tones: Floats, taps: Floats, factor: int, out: Floats) -> None:
     """Filter and thin one channel; ``tones`` begins with the ``taps.size - 1`` samples before the block."""
+    tones, taps = unowned(tones), unowned(taps)
     for n in range(out.size):
-        out[n] = np.dot(taps, tones[n * factor : n * factor + taps.size])
+        part = tones[n * factor : n * factor + taps.size]
+        total = 0.0
+        for i in range(part.size):
+            total += taps[i] * part[i]
+        out[n] = total

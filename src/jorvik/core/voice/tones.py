@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 
 from jorvik.core.destinations import VOICE
-from jorvik.core.kernels import Floats, inline_kernel, kernel
+from jorvik.core.kernels import Floats, inline_kernel, kernel, unowned
 from jorvik.core.randomness import uniform
 from jorvik.core.voice.oscillator import KNOWN, ready, tone
 from jorvik.core.voice_settings import MAX_UNISON
@@ -66,6 +66,14 @@ def _play(
 
     ``swing`` is added to the phase, in cycles, where it holds anything.
     """
+    table, position, width, cycles, level = (
+        unowned(table),
+        unowned(position),
+        unowned(width),
+        unowned(cycles),
+        unowned(level),
+    )
+    swing, known, cycle, out = unowned(swing), unowned(known), unowned(cycle), unowned(out)
     factor = out.size // position.size
     swings = swing.size > 0
     phase = at[0]
@@ -75,10 +83,10 @@ def _play(
             place = phase
             if swings:
                 place += swing[i]
-                place -= math.floor(place)
+                place -= np.floor(place)
             out[i] = tone(table, pulsed, position[n], place, width[n], level[n], is_ready, cycle)
             phase += cycles[n]
-            phase -= math.floor(phase)
+            phase -= np.floor(phase)
     at[0] = phase
 
 
@@ -102,9 +110,12 @@ def _hiss(of_stream: float, first: int, pink: bool, s: Floats, out: Floats) -> N
 class Tones:
     """The tone generators of one voice, from block to block."""
 
-    def __init__(self, of: Generators, starts: dict[str, list[float]], rate: float, factor: int) -> None:
-        """Begin with each phase where ``starts`` has it, at ``factor`` times the rate."""
+    def __init__(
+        self, of: Generators, starts: dict[str, list[float]], rate: float, factor: int, moved: frozenset[str]
+    ) -> None:
+        """Begin with each phase where ``starts`` has it, at ``factor`` times the rate; ``moved`` lanes do not rest."""
         self.of = of
+        self.moved = moved
         self.factor = factor
         self.octaves_at_key60 = math.log2(KEY60_HZ / (rate * factor))
         self.unison = [Phase(start) for start in starts["osc1"]]
@@ -122,25 +133,24 @@ class Tones:
         of, lane = self.of, {name: lanes[row] for name, row in ROWS.items()}
         octaves = self.octaves_at_key60 + lane["key"] + lane["pitch"] / 12.0
         octaves2 = octaves + lane["osc2_pitch"] / 12.0 + np.log2(lane["fm_ratio"])
-        depth = self._depth(lane["fm_index"])
-        modulated = bool(depth.any())
+        modulated = self.last_index != 0.0 or self._on(lane, "fm_index")
         made = np.zeros((channels, lanes.shape[1] * self.factor))
-        if modulated or lane["osc2_level"].any():
+        if modulated or self._on(lane, "osc2_level"):
             y = self._tone(of.table2, of.pulsed2, lane, "osc2_pulse_width", octaves2, octaves2, _NONE, self.second)
-            made += y * self._fine(lane["osc2_level"])
-            swing = depth * y / (SINE_PEAK * 2.0 * math.pi) if modulated else _NONE
+            made += y * self._fine(lane, "osc2_level")
+            swing = self._depth(lane["fm_index"]) * y / (SINE_PEAK * 2.0 * math.pi) if modulated else _NONE
         else:
             swing = _NONE
             self._pass_by(octaves2, self.second)
         self._first(made, lane, octaves, octaves2, swing)
-        if lane["sub_level"].any():
-            made += self._sub(octaves - of.sub_octaves) * self._fine(lane["sub_level"])
+        if self._on(lane, "sub_level"):
+            made += self._sub(octaves - of.sub_octaves) * self._fine(lane, "sub_level")
         else:
             self._pass_by(octaves - of.sub_octaves, self.sub)
-        if lane["noise_level"].any():
+        if self._on(lane, "noise_level"):
             hiss = np.empty(made.shape[1])
             _hiss(of.noise_stream, first * self.factor, of.pink, self.pink, hiss)
-            made += hiss * self._fine(lane["noise_level"]) * math.sqrt(self.factor)
+            made += hiss * self._fine(lane, "noise_level") * math.sqrt(self.factor)
         return made
 
     def _first(self, made: Floats, lane: dict[str, Floats], octaves: Floats, octaves2: Floats, swing: Floats) -> None:
@@ -151,19 +161,19 @@ class Tones:
         if swing.size:
             # Carson's rule: what is modulated reaches up by the index times the modulator's frequency.
             reach = np.log2(np.exp2(reach) + lane["fm_index"] * np.exp2(octaves2))
-        level = self._fine(lane["osc1_level"]) / math.sqrt(of.unison)
+        level = self._fine(lane, "osc1_level") / math.sqrt(of.unison)
         for side, phase in zip(self.sides, self.unison, strict=True):
             own = octaves + side * spread
-            if not level.any():
+            if not self._on(lane, "osc1_level"):
                 self._pass_by(own, phase)
                 continue
             y = self._tone(of.table1, of.pulsed1, lane, "pulse_width", own, reach, swing, phase) * level
             if made.shape[0] == 1:
                 made[0] += y
             else:
-                angle = 0.25 * math.pi * (1.0 + side * lane["stereo_spread"])
-                made[0] += y * self._fine(np.cos(angle) * math.sqrt(2.0))
-                made[1] += y * self._fine(np.sin(angle) * math.sqrt(2.0))
+                angle = 0.25 * math.pi * (1.0 + side * self._fine(lane, "stereo_spread"))
+                made[0] += np.cos(angle) * math.sqrt(2.0) * y
+                made[1] += np.sin(angle) * math.sqrt(2.0) * y
 
     def _sub(self, octaves: Floats) -> Floats:
         still = {"wavetable_position": np.full(octaves.size, self.of.sub_position), "none": np.full(octaves.size, 0.5)}
@@ -201,5 +211,12 @@ class Tones:
         steps = np.arange(1, self.factor + 1) / self.factor
         return np.asarray((before[:, None] + (index - before)[:, None] * steps).ravel())
 
-    def _fine(self, lane: Floats) -> Floats:
-        return np.repeat(lane, self.factor) if self.factor > 1 else lane
+    def _on(self, lane: dict[str, Floats], name: str) -> bool:
+        """Tell whether a lane that is off at 0 is on anywhere in a block."""
+        return bool(lane[name].any()) if name in self.moved else bool(lane[name][0] != 0.0)
+
+    def _fine(self, lane: dict[str, Floats], name: str) -> Floats | float:
+        """Return a lane at the fine rate; one number where nothing moves it."""
+        if name not in self.moved:
+            return float(lane[name][0])
+        return np.repeat(lane[name], self.factor) if self.factor > 1 else lane[name]
