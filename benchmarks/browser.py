@@ -44,7 +44,7 @@ def struck(page: Page, velocity: int) -> float:
     field = page.get_by_label("Test velocity", exact=True)
     field.fill(str(velocity))
     field.press("Enter")
-    page.wait_for_timeout(350)
+    page.wait_for_timeout(900)
     page.evaluate("performance.clearMarks('jorvik:strike'), performance.clearMarks('jorvik:sounds')")
     page.get_by_role("button", name="Play", exact=True).click()
     script = """() => { const at = name => performance.getEntriesByName(name).at(-1)?.startTime ?? -1;

@@ -18,7 +18,6 @@ from jorvik.core.measure.sound import (
     key_at,
     key_hz,
     levels,
-    loudness,
     partials,
     sharpness,
     spectrogram,
@@ -40,6 +39,7 @@ from jorvik.web.forms import (
     HarmonicsSeen,
     HarmonicsWish,
     LookWish,
+    Play,
     SoundView,
     SoundWish,
     VoltageWish,
@@ -61,15 +61,26 @@ async def post_sound(request: Request, wish: SoundWish) -> Response:
         raise Problem("rate", f"{wish.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
 
     def work(cancelled: Callable[[], bool]) -> Response:
-        sound = _rendered.sound(wish, cancelled)
+        heard = _rendered.heard(wish, cancelled)
+        sound = heard.sound
         headers = {
             "X-Limited-dB": f"{sound.limited_db:.2f}",
-            "X-Loudness-LUFS": f"{loudness(sound.samples, sound.rate):.2f}",
-            "X-Sharpness-Hz": f"{sharpness(sound.samples, sound.rate):.0f}",
+            "X-Loudness-LUFS": f"{heard.loudness_lufs:.2f}",
+            "X-Sharpness-Hz": f"{heard.sharpness_hz:.0f}",
         }
         return Response(wav_bytes(sound, wish.depth, wish.mono), media_type="audio/wav", headers=headers)
 
     return await computed(request, work)
+
+
+@router.post("/prepare", status_code=204)
+async def post_prepare(request: Request, wish: Play) -> None:
+    """Make the sound of a patch ready, so that it starts at once when it is asked for."""
+
+    def work(cancelled: Callable[[], bool]) -> None:
+        _rendered.heard(wish, cancelled)
+
+    await computed(request, work)
 
 
 @router.post("/look")
@@ -77,7 +88,7 @@ async def post_look(request: Request, wish: LookWish) -> SoundView:
     """Return a look inside the sound of a patch: levels, spectrogram, bands, and the harmonics at a moment."""
 
     def work(cancelled: Callable[[], bool]) -> SoundView:
-        return look(_rendered.sound(wish, cancelled), wish)
+        return look(_rendered.heard(wish, cancelled).sound, wish)
 
     return await computed(request, work)
 

@@ -245,6 +245,8 @@ class Bench {
     }
     this.judging = false;
     if (this.patch !== patch) this.judgeSoon();
+    // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
+    else void api.POST('/api/prepare', { body: { document: plain(patch), rate: FULL_RATE } }).catch(() => {});
   }
 
   /** Shows where a finding is: its stave, source or route, and the stretch of the note. */
