@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from jorvik.core.schema import Catalogue, FieldFacts, KindFacts, catalogue
+from jorvik.core.schema import Catalogue, FieldFacts, KindFacts, SectionFacts, catalogue
 
 _HEAD = """# Catalogue
 
@@ -18,6 +18,11 @@ def page(of: Catalogue) -> str:
     parts.append(_table(("name", "unit", "moved in", "range", "base when left out"), _destinations(of)))
     parts.append("## Performance signals\n")
     parts.append(_table(("name", "what it says"), [(f"`{name}`", text) for name, text in of.signals.items()]))
+    parts.append("## The voice\n\nWhat a patch chooses under `voice`, and nothing moves.\n")
+    parts += [_section(section) for section in of.sections]
+    parts.append("## Scales\n")
+    scales = [(f"`{name}`", ", ".join(map(str, degrees))) for name, degrees in of.scales.items()]
+    parts.append(_table(("name", "semitones over the root"), scales))
     parts.append("## Wavetables\n")
     parts.append(_table(("name", "what it holds"), [(f"`{name}`", text) for name, text in of.tables.items()]))
     return "\n".join(parts)
@@ -35,6 +40,12 @@ def _kind(kind: KindFacts) -> str:
     rows = [(f"`{f.name}`", _values(f), _default(f), _movement(f), f.help) for f in kind.fields]
     table = _table(("field", "values", "default", "moved", "what it does"), rows)
     return f"### {kind.title} (`{kind.kind}`)\n\n{text}\n\n{table}"
+
+
+def _section(section: SectionFacts) -> str:
+    rows = [(f"`{f.name}`", _values(f), _default(f), f.help) for f in section.fields]
+    table = _table(("field", "values", "default", "what it does"), rows)
+    return f"### {section.title} (`voice.{'.'.join(section.path)}`)\n\n{section.help}\n\n{table}"
 
 
 def _values(field: FieldFacts) -> str:
