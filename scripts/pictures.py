@@ -37,10 +37,88 @@ def dark(page: Page) -> None:
     page.get_by_role("button", name="Source after").click()
 
 
+def at_work(page: Page) -> None:
+    """A signal, what rings it, and how it rings."""
+    open_demo(page, "Rope Creak")
+    for name in ("strain", "ring"):
+        page.get_by_label("Show another stave").select_option(name)
+        page.wait_for_timeout(300)
+    page.get_by_role("button", name="Source ring,").click()
+    page.mouse.move(480, 500)
+
+
+def curve_editor(page: Page) -> None:
+    """A drawn curve and everything that it moves."""
+    open_demo(page, "Sluice Gate")
+    page.get_by_role("button", name="Source wind,").click()
+
+
+def macro(page: Page) -> None:
+    """A macro put at its end."""
+    open_demo(page, "Night Watch")
+    page.get_by_role("button", name="Source watch,").click()
+    page.get_by_role("button", name="Put it full").click()
+
+
+def map_of_it(page: Page) -> None:
+    """A patch with feedback, whole."""
+    open_demo(page, "Three Gulls")
+    page.get_by_role("tab", name="Map").click()
+
+
+def sound(page: Page) -> None:
+    """Inside the sound."""
+    page.get_by_role("tab", name="Sound").click()
+    page.wait_for_timeout(1500)
+
+
+def harmonics(page: Page) -> None:
+    """A tone built by number."""
+    open_demo(page, "Night Watch")
+    page.get_by_role("button", name="Build from harmonics…").click()
+
+
+def compare(page: Page) -> None:
+    """Soft, middle and hard beside each other."""
+    open_demo(page, "Oar Drag")
+    page.get_by_role("tab", name="Compare").click()
+    page.wait_for_timeout(2000)
+    page.get_by_role("button", name="FM index", exact=True).click()
+
+
+def finding(page: Page) -> None:
+    """A fault's mend, tried."""
+    open_demo(page, "Thin Ice")
+    page.get_by_role("button", name="Try:").click()
+    page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+
+
+def wish(page: Page) -> None:
+    """A wish for a peak, worked out."""
+    page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+    page.wait_for_timeout(1200)
+    page.get_by_label("Wish for peak", exact=True).check()
+    field = page.get_by_label("Wished peak", exact=True)
+    field.fill("2.6kHz")
+    field.press("Enter")
+    page.get_by_role("button", name="Work it out").click()
+    page.get_by_role("button", name="Take it").first.wait_for(timeout=30_000)
+    page.get_by_text("cutoff set at", exact=False).first.scroll_into_view_if_needed()
+
+
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-light": ("light", light),
     "sheet-three-velocities": ("light", three),
     "sheet-dark": ("dark", dark),
+    "sheet-at-work": ("light", at_work),
+    "curve-editor": ("light", curve_editor),
+    "macro": ("light", macro),
+    "map": ("light", map_of_it),
+    "sound": ("light", sound),
+    "harmonics": ("light", harmonics),
+    "compare": ("light", compare),
+    "finding": ("light", finding),
+    "wish": ("light", wish),
 }
 
 
@@ -57,7 +135,7 @@ def main() -> None:
             page.get_by_role("button", name="Got it").click()
             page.wait_for_timeout(800)
             act(page)
-            page.wait_for_timeout(900)
+            page.wait_for_timeout(1500)
             page.screenshot(path=FOLDER / f"{name}.png")
             context.close()
         chromium.close()

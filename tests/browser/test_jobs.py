@@ -179,7 +179,7 @@ class Jobs(BrowserCase):
         self.assertAlmostEqual(float(np.diff(rises).mean()), 768 + 8, delta=1)
         np.testing.assert_allclose(np.unique(np.round(np.diff(made["stairs"]), 6)), [0, 0.05], atol=1e-6)
         self.page.get_by_role("tab", name="Map").click()
-        expect(self.page.get_by_text("one sample later").first).to_be_visible()
+        expect(self.page.locator("text.late").first).to_have_text("one sample later")
 
     def test_j13_a_filter_as_shaper(self) -> None:
         self.add("lfo", "wave", shape="triangle", rate="2Hz")

@@ -229,13 +229,23 @@ class Files(BrowserCase):
         with tempfile.TemporaryDirectory() as folder:
             for button, name in (
                 ("Patch file", "ferry-horn.json"),
-                ("Sound (WAV)", "ferry-horn.wav"),
                 ("Trace (CSV)", "ferry-horn.csv"),
             ):
                 with self.page.expect_download() as download:
                     self.page.get_by_role("button", name=button, exact=True).click()
                 self.assertEqual(download.value.suggested_filename, name)
                 download.value.save_as(Path(folder) / name)
+            self.page.get_by_role("button", name="Sound or voltage (WAV)…").click()
+            dialog = self.page.get_by_role("dialog")
+            for what, name in (("sound", "ferry-horn.wav"), ("lane.cutoff", "ferry-horn-lane-cutoff.wav")):
+                dialog.get_by_label("What is written").select_option(what)
+                if what != "sound":
+                    expect(dialog.get_by_role("note")).to_contain_text("never play this file through loudspeakers")
+                with self.page.expect_download() as download:
+                    dialog.get_by_role("button", name="Write the file").click()
+                self.assertEqual(download.value.suggested_filename, name)
+                download.value.save_as(Path(folder) / name)
+            expect(dialog.get_by_role("status")).to_contain_text("full scale is 10 V")
             self.assertEqual(json.loads((Path(folder) / "ferry-horn.json").read_text())["name"], "Ferry Horn")
             self.assertEqual(soundfile.info(Path(folder) / "ferry-horn.wav").subtype, "PCM_24")
             with (Path(folder) / "ferry-horn.csv").open() as file:

@@ -81,8 +81,12 @@ class KeepingTheCurve(unittest.TestCase):
 
 class Sentences(unittest.TestCase):
     def test_they_are_understood(self) -> None:
-        of = patch([ENV, LFO])
+        of = patch([ENV, LFO], [{"id": "vibrato", "source": "lfo", "destination": "pitch", "amount": 0.3}])
         for text, wanted in (
+            (
+                "velocity lowers the amount of lfo on pitch 30 cents",
+                ("velocity", "route:vibrato.amount", "add", -0.3, None),
+            ),
             ("swell raises cutoff 22 st, scaled by velocity", ("swell", "cutoff", "add", 22.0, "velocity")),
             ("swell lowers filter 2 cutoff by 1oct", ("swell", "filter2_cutoff", "add", -12.0, None)),
             ("LFO moves pitch 30 cents", ("lfo", "pitch", "add", 0.3, None)),

@@ -183,6 +183,7 @@ NUMBERS = {
     "Hz": st.floats(0.01, 5000),
     "s": st.floats(0.0, 0.4),
     "ratio": st.floats(0.0, 1.0),
+    "x": st.floats(0.0, 2.0),
     "signal": st.floats(-2.0, 2.0),
     "bend": st.floats(-12, 12),
     "Q": st.floats(0.5, 50),

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
+from pydantic import ValidationError
 
 from jorvik.core.engine.run import trace
 from jorvik.core.kernels import Floats
@@ -26,7 +27,7 @@ from jorvik.core.measure.sound import (
     unsteadiness,
 )
 from jorvik.core.patch import check_patch
-from jorvik.core.problems import Problem, shown
+from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.voice.render import Sound
 from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.volts import lane_volts
@@ -123,7 +124,10 @@ def post_harmonics(wish: HarmonicsWish) -> HarmonicsSeen:
         if not patch.voice.oscillators.has_table(wish.table):
             raise Problem("table", shown(wish.table), "a table of the bank or the patch")
         given = frame_of(patch.voice.oscillators.table(wish.table), wish.position)
-    checked = OwnTable(name="seen", frames=[given])
+    try:
+        checked = OwnTable(name="seen", frames=[given])
+    except ValidationError as error:
+        raise from_validation(error, ()) from None
     note_hz = key_hz(patch.performance.notes[0].key)
     rows = [
         HarmonicRow(number=n, hz=n * note_hz, key=key_at(n * note_hz), db=decibels(level))

@@ -198,18 +198,27 @@ class Bench {
 
   private rememberSteps(): void {
     const id = this.keeper.head?.id;
+    if (!id) return;
     // A browser that keeps nothing still undoes what was done since it was opened.
-    if (id) void set(`steps ${id}`, [this.done, this.undone]).catch(() => {});
+    void set(`steps ${id}`, [this.done, this.undone]).catch(() => {});
+    // What the database has not taken yet when a page is closed at once, the tab's own storage has.
+    try {
+      sessionStorage.setItem(`jorvik.steps.${id}`, JSON.stringify([this.done.slice(-20), this.undone.slice(-20)]));
+    } catch {
+      sessionStorage.removeItem(`jorvik.steps.${id}`);
+    }
   }
 
   private async recallSteps(id: string): Promise<void> {
-    const found = await get<[Step[], Step[]]>(`steps ${id}`).catch(() => undefined);
-    if (!found || this.keeper.head?.id !== id || this.done.length > 0) return;
-    const [done, undone] = found;
+    const recent = JSON.parse(sessionStorage.getItem(`jorvik.steps.${id}`) ?? '[[],[]]') as [Step[], Step[]];
+    const all = (await get<[Step[], Step[]]>(`steps ${id}`).catch(() => undefined)) ?? [[], []];
+    if (this.keeper.head?.id !== id || this.done.length > 0) return;
+    const here = JSON.stringify(this.patch);
     // Steps lead to the patch as this browser left it; where it stands elsewhere now, they lead nowhere.
-    const meets = JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === JSON.stringify(this.patch);
-    this.done = meets ? done : [];
-    this.undone = meets ? undone : [];
+    const found = [all, recent].find(
+      ([done, undone]) => JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === here
+    );
+    [this.done, this.undone] = found ?? [[], []];
   }
 
   /** Holds a version behind the present one, the present one itself where none is given. */

@@ -49,7 +49,15 @@ export function addRoute(patch: Patch, source: string, destination: string, unit
   const takenIds = routes(patch).map((route) => route.id);
   const id = freeId(`${source} to ${destination.replace('.', ' ').replace(':', ' ')}`, takenIds);
   const scales = destination === 'amplitude';
-  const amount = scales ? 1 : destination === 'pitch' ? 0.5 : (FIRST_AMOUNT[unit] ?? 0.3);
+  // What moves how far a route goes begins by taking it all away: full velocity, and the movement is gone.
+  const moved = routes(patch).find((route) => `route:${route.id}.amount` === destination);
+  const amount = scales
+    ? 1
+    : moved
+      ? -(moved.amount ?? 0)
+      : destination === 'pitch'
+        ? 0.5
+        : (FIRST_AMOUNT[unit] ?? 0.3);
   const route: Route = { id, source, destination, amount, mode: scales ? 'scale' : 'add' };
   return [{ ...patch, routes: [...routes(patch), route] }, id];
 }

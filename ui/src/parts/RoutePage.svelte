@@ -7,6 +7,7 @@
   import { extentOf } from '../lib/sheet';
   import Choice from './Choice.svelte';
   import Labelled from './Labelled.svelte';
+  import RouteSentence from './RouteSentence.svelte';
   import ValueField from './ValueField.svelte';
 
   let { route }: { route: Route } = $props();
@@ -62,6 +63,8 @@
     return all;
   });
 
+  const amountOf = $derived(`route:${route.id}.amount`);
+  const movers = $derived((bench.patch?.routes ?? []).filter((other) => other.destination === amountOf));
   let keep = $state(true);
   const RESOLUTIONS = [
     ['smooth', 'smoothly'],
@@ -169,6 +172,26 @@
     oncommit={(v, merge) => set({ update_every: Math.round(Number(v)) }, `anew each ${v} samples`, merge)}
   />
 </Labelled>
+
+<h3>What moves how far it goes</h3>
+{#each movers as mover (mover.id)}
+  <RouteSentence route={mover} from="destination" />
+{/each}
+<select
+  class="link-select"
+  aria-label="Add what moves the amount of {route.id}"
+  onchange={(event) => {
+    const source = event.currentTarget.value;
+    event.currentTarget.value = '';
+    if (source) bench.addPull(source, amountOf);
+  }}
+>
+  <option value="">+ moved by…</option>
+  {#each scalers.filter(([name]) => name) as [name, text] (name)}<option value={name}>{text}</option>{/each}
+</select>
+{#if movers.length === 0}
+  <p class="help">Velocity here, by the same amount the other way, makes it vanish when played hard.</p>
+{/if}
 
 {#if extent}
   <h3>It gives</h3>

@@ -84,9 +84,12 @@ def _destination(patch: Patch, rest: str) -> tuple[str, str]:
                 plain = field.removesuffix("_s").removesuffix("_hz").replace("_", " ")
                 names[f"{module.id.lower()} {plain}"] = names[f"{module.id.lower()}'s {plain}"] = f"{module.id}.{field}"
     for route in patch.routes:
-        names[f"the amount of {route.id.lower()}"] = f"route:{route.id}.amount"
-    said = rest.lower()
-    fitting = [name for name in names if said == name or said.startswith(f"{name} ")]
+        at = patch.destination(route.destination)
+        title = at.title.lower() if at else route.destination
+        for said in (route.id.lower(), f"{route.source.lower()} on {title}"):
+            names[f"the amount of {said}"] = f"route:{route.id}.amount"
+    lower = rest.lower()
+    fitting = [name for name in names if lower == name or lower.startswith(f"{name} ")]
     if not fitting:
         known = ", ".join(at.title.lower() for at in VOICE.values())
         raise Problem("the destination", f'"{rest[:40]}"', f"one of {known}, or a source's own, as: swell attack")

@@ -1,0 +1,143 @@
+"""Requests for figures, comparisons, sound and assistance, against the core and against files."""
+
+import base64
+import io
+import unittest
+
+import numpy as np
+import soundfile
+
+from jorvik.core.engine.run import trace
+from jorvik.core.measure.patch import measure_patch
+from tests.support import Json, document, note, patch
+from tests.web.test_api import ROUTE, WAVE, Api, floats
+
+ENV: Json = {"id": "swell", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.2, "sustain": 0.5}
+RAISE: Json = {"id": "up", "source": "swell", "destination": "cutoff", "amount": 24, "via": "velocity"}
+
+
+class Judging(Api):
+    def test_figures_are_the_cores(self) -> None:
+        doc = document([WAVE], [ROUTE], performance=note(1.0, 0.2))
+        judged = self.post("judge", document=doc)
+        mine = measure_patch(patch([WAVE], [ROUTE], performance=note(1.0, 0.2)))
+        lane = judged["measures"]["lanes"]["pitch"]
+        self.assertAlmostEqual(lane["distance"], mine.lanes["pitch"].distance)
+        self.assertEqual(lane["shares"], {"vib": 1.0})
+
+    def test_a_mend_is_a_whole_document(self) -> None:
+        doc = document([ENV], [{**RAISE, "amount": 90, "via": None}], performance=note(1.0, 0.2))
+        found = {f["rule"]: f for f in self.post("judge", document=doc)["findings"]}
+        mended = found["clamped_lane"]["mended"]
+        self.assertEqual(
+            [f for f in self.post("judge", document=mended)["findings"] if f["rule"] == "clamped_lane"], []
+        )
+        mended["set_aside"] = [{"finding": "no such", "reason": ""}]
+        self.post("judge", document=mended)
+
+    def test_a_ladder_of_velocities(self) -> None:
+        doc = document([ENV], [RAISE], performance=note(1.0, 0.2))
+        compared = self.post("compare", document=doc, by="velocity", steps=[40, 80, 118])
+        self.assertEqual([step["label"] for step in compared["steps"]], ["40", "80", "118"])
+        for step, velocity in zip(compared["steps"], (40, 80, 118), strict=True):
+            settle = step["measures"]["lanes"]["cutoff"]["measures"]["settle"]
+            self.assertAlmostEqual(settle, 1000 * 2 ** (velocity / 127), delta=0.01)
+
+    def test_every_ladder_and_other_patches(self) -> None:
+        doc = document([ENV], [RAISE], performance=note(0.4, 0.1))
+        for by, steps in (("key", [36, 60]), ("length_s", [0.2, 0.8]), ("tempo_bpm", [60, 120]), ("seed", [1, 2])):
+            self.assertEqual(len(self.post("compare", document=doc, by=by, steps=steps)["steps"]), 2)
+        other = document([ENV], [{**RAISE, "amount": 12}], performance=note(0.4, 0.1), name="older")
+        compared = self.post("compare", document=doc, others=[other])
+        self.assertEqual(compared["steps"][1]["label"], "older")
+
+    def test_a_ladder_too_long_is_refused(self) -> None:
+        doc = document([ENV], [RAISE], performance=note(55.0, 4.0))
+        refusal = self.post("compare", 422, document=doc, by="velocity", steps=list(range(1, 128)))
+        self.assertIn("600 s in all", refusal["sentence"])
+
+
+class Sounding(Api):
+    def test_a_look_agrees_with_the_file(self) -> None:
+        doc = document(performance=note(0.8, 0.2, key=69), voice={"base": {"cutoff": 20_000}})
+        look = self.post("look", document=doc, at_s=0.4, columns=50)
+        self.assertAlmostEqual(look["partials"][0]["hz"], 440.0, delta=0.3)
+        samples, _ = soundfile.read(io.BytesIO(self.client.post("/api/sound", json={"document": doc}).content))
+        self.assertAlmostEqual(look["levels"]["peak_db"], 20 * np.log10(np.abs(samples).max()), places=3)
+        self.assertEqual(floats(look["least"]).size, 50)
+        self.assertEqual(len(base64.b64decode(look["spectrogram"])), look["rows"] * look["columns"])
+
+    def test_sound_files_of_every_kind(self) -> None:
+        doc = document(performance=note(0.1, 0.0))
+        for depth, subtype in (("16", "PCM_16"), ("24", "PCM_24"), ("32f", "FLOAT")):
+            for rate, mono in ((44_100, True), (96_000, False)):
+                body = {"document": doc, "depth": depth, "rate": rate, "mono": mono}
+                with soundfile.SoundFile(io.BytesIO(self.client.post("/api/sound", json=body).content)) as file:
+                    self.assertEqual((file.subtype, file.samplerate, file.channels), (subtype, rate, 1 if mono else 2))
+        self.assertIn("44100", self.post("sound", 422, document=doc, rate=12_345)["sentence"])
+
+    def test_voltages(self) -> None:
+        doc = document([WAVE], [ROUTE], performance=note(0.5, 0.1))
+        whole = trace(patch([WAVE], [ROUTE], performance=note(0.5, 0.1)))
+        for name, volts in (("signal.w", whole.signals["w"] * 5), ("lane.pitch", whole.lanes["pitch"].value / 12)):
+            answer = self.client.post("/api/voltage.wav", json={"document": doc, "name": name})
+            got, _ = soundfile.read(io.BytesIO(answer.content))
+            np.testing.assert_allclose(got * 10, volts, atol=1e-5)
+            self.assertAlmostEqual(float(answer.headers["X-Greatest-V"]), float(volts.max()), places=3)
+        refusal = self.post("voltage.wav", 422, document=doc, name="signal.none")
+        self.assertIn("signal.w", refusal["sentence"])
+
+    def test_cycles_and_harmonics(self) -> None:
+        cycle = np.sin(2 * np.pi * 2 * np.arange(600) / 600)
+        buffer = io.BytesIO()
+        soundfile.write(buffer, 0.5 * cycle, 48_000, format="WAV")
+        read = self.post("cycles", data=base64.b64encode(buffer.getvalue()).decode())
+        self.assertEqual((read["frames"], read["frame_length"]), (1, 600))
+        tables = [{"name": "read", "cycles": read["cycles"]}]
+        doc = document(performance=note(key=57), voice={"oscillators": {"tables": tables}})
+        seen = self.post("harmonics", document=doc, table="read")
+        self.assertAlmostEqual(seen["harmonics"][1][0], 1.0, places=3)
+        self.assertLess(seen["harmonics"][0][0], 1e-3)
+        self.assertAlmostEqual(seen["rows"][2]["hz"], 660.0, places=6)
+        self.post("cycles", 422, data="no base64!")
+        self.post("harmonics", 422, document=doc, harmonics=[[2.0, 0.0]])
+
+    def test_what_is_prepared_is_played(self) -> None:
+        doc = document(performance=note(0.2, 0.0))
+        self.assertEqual(self.client.post("/api/prepare", json={"document": doc}).status_code, 204)
+        self.assertEqual(self.client.post("/api/sound", json={"document": doc}).status_code, 200)
+
+
+class Assisting(Api):
+    def test_each_hands_back_a_document(self) -> None:
+        doc = document([ENV, WAVE], [RAISE, ROUTE])
+        said = self.post("assist/sentence", document=doc, text="swell raises fold 30%")
+        self.assertEqual(said["route"], "swell to fold")
+        ranged = self.post("assist/route", document=doc, route="up", to="range")["document"]
+        back = self.post("assist/route", document=ranged, route="up", to="amount")["document"]
+        self.assertAlmostEqual(back["routes"][0]["amount"], 24.0)
+        turned = self.post("assist/polarity", document=doc, route="vib", polarity="unipolar")["document"]
+        self.assertAlmostEqual(turned["routes"][1]["amount"], 1.0)
+        solved = self.post("assist/solve", document=doc, lane="cutoff", wishes=[{"what": "start", "value": 500.0}])
+        self.assertTrue(solved["met"][0]["met"])
+        self.assertAlmostEqual(solved["document"]["voice"]["base"]["cutoff"], 500.0, delta=2)
+
+    def test_a_ring_and_its_settings(self) -> None:
+        said = self.post("assist/ring", frequency_hz=7.5, q=7.0)
+        self.assertAlmostEqual(said["ring"]["frequency_hz"], 7.5 * np.sqrt(1 - 1 / 196))
+        wished = self.post("assist/ring", frequency_hz=said["ring"]["frequency_hz"], rings_for_s=said["ring"]["time_s"])
+        self.assertAlmostEqual(wished["q"], 7.0, delta=0.05)
+
+    def test_what_cannot_be_done_is_refused_with_the_place(self) -> None:
+        doc = document([ENV], [RAISE])
+        for path, body, place in (
+            ("sentence", {"text": "swell"}, "the sentence"),
+            ("route", {"route": "none", "to": "range"}, "route"),
+            ("macro-end", {"macro": "swell", "full": True, "values": {}}, "macro"),
+            ("solve", {"lane": "cutoff", "wishes": []}, "wishes"),
+        ):
+            self.assertEqual(self.post(f"assist/{path}", 422, document=doc, **body)["place"], place, path)
+
+
+if __name__ == "__main__":
+    unittest.main()
