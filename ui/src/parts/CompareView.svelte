@@ -305,7 +305,7 @@
   </div>
   {#if found}
     <div class="lower">
-      <div class="table">
+      <div class="figures-of">
         <table>
           <caption>{found.titles[stave] ?? ''}, and the difference from the first</caption>
           <thead>
@@ -399,7 +399,7 @@
     grid-template-columns: minmax(0, 1.7fr) 1fr;
     border-top: 1px solid var(--edge);
   }
-  .table {
+  .figures-of {
     overflow: auto;
     scrollbar-width: thin;
   }

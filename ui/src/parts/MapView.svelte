@@ -152,11 +152,6 @@
             event.key === 'Enter' && edge.route && (bench.chosen = { what: 'route', id: edge.route })}
           ><title>{edge.says}{edge.back ? ', one sample later' : ''}</title></path
         >
-        {#if edge.back}
-          <text class="late" x={(x(edge.from) + BOX + x(edge.to)) / 2} y={Math.max(y(edge.from), y(edge.to)) + ROW + 22}
-            >one sample later</text
-          >
-        {/if}
       {/each}
       {#each graph.nodes as node (node.kind + node.id)}
         {@const dye = bench.patch && node.kind !== 'stave' ? dyeOf(bench.patch, node.id) : { colour: 'ink', dash: [] }}
@@ -174,6 +169,11 @@
           <text x="9" y="15" class="name">{node.text.length > 19 ? `${node.text.slice(0, 18)}…` : node.text}</text>
           <text x="9" y="28" class="under">{node.under}</text>
         </g>
+      {/each}
+      {#each graph.edges.filter((edge) => edge.back) as edge (edge.id)}
+        <text class="late" x={(x(edge.from) + BOX + x(edge.to)) / 2} y={Math.max(y(edge.from), y(edge.to)) + ROW + 13}
+          >one sample later</text
+        >
       {/each}
     </svg>
   </div>
@@ -247,5 +247,8 @@
   }
   .late {
     text-anchor: middle;
+    paint-order: stroke;
+    stroke: var(--paper);
+    stroke-width: 4px;
   }
 </style>

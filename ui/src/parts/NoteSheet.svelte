@@ -283,6 +283,8 @@
     height: 24px;
   }
   .spans {
+    min-width: 0;
+    overflow: hidden;
     display: flex;
     gap: 14px;
     align-items: center;

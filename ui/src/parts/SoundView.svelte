@@ -280,7 +280,7 @@
     </div>
   </div>
   <div class="at">
-    <div class="table">
+    <div class="figures-of">
       <table>
         <caption>Harmonics at {seconds(at)}</caption>
         <thead
@@ -480,7 +480,7 @@
     grid-template-rows: minmax(0, 1fr);
     min-height: 0;
   }
-  .table {
+  .figures-of {
     overflow: auto;
     scrollbar-width: thin;
     border-right: 1px solid var(--rule);
