@@ -31,6 +31,38 @@ class Rules(BrowserCase):
             page.get_by_role("button", name="Open the ribbons under cutoff").click()
             self.check(page)
 
+    def test_every_view_and_the_pages_of_a_curve_a_macro_and_a_stave(self) -> None:
+        for scheme in ("light", "dark"):
+            page = self.fresh_page(color_scheme=scheme)
+            for view, mark in (("Sound", "jorvik:look"), ("Compare", "jorvik:compared"), ("Map", "jorvik:judged")):
+                page.get_by_role("tab", name=view).click()
+                for _ in range(100):
+                    if page.evaluate(f"performance.getEntriesByName('{mark}').length"):
+                        break
+                    page.wait_for_timeout(100)
+                page.wait_for_timeout(300)
+                self.check(page)
+            page.get_by_role("tab", name="Note").click()
+            page.locator("body").press("k")
+            page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+            self.check(page)
+            for kind in ("curve", "macro", "mix", "quantise", "steps"):
+                page.get_by_label("Add a source").select_option(kind)
+                page.wait_for_timeout(400)
+                self.check(page)
+
+    def test_at_200_per_cent_nothing_is_out_of_reach(self) -> None:
+        """640 by 400 is what a window of 1280 by 800 has at 200 %."""
+        self.page.set_viewport_size({"width": 640, "height": 400})
+        self.page.wait_for_timeout(300)
+        for name in ("Play", "Save", "Patches"):
+            self.page.get_by_role("button", name=name, exact=True).scroll_into_view_if_needed()
+            expect(self.page.get_by_role("button", name=name, exact=True)).to_be_in_viewport()
+        self.stave("Amplitude").scroll_into_view_if_needed()
+        expect(self.stave("Amplitude")).to_be_in_viewport()
+        self.assertFalse(self.page.evaluate("document.documentElement.scrollWidth > innerWidth"))
+        self.check(self.page)
+
     def test_the_dialogs(self) -> None:
         for button, title in (("Patches", "Patches"), ("Help", "Keys, units and cautions")):
             self.page.get_by_role("button", name=button, exact=True).click()

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal, special
 
+from jorvik.core.engine.run import trace
 from jorvik.core.problems import Problem
 from jorvik.core.tempo import Tempo
 from jorvik.core.voice.effects import delay, reverb
@@ -81,6 +82,34 @@ class Clean(unittest.TestCase):
             size = 20 * np.log10(np.abs(answer) + 1e-12)
             self.assertLess(np.abs(size[f < 20_000]).max(), 0.01)
             self.assertLess(size[f > 28_000].max(), -85)
+
+    def test_against_the_ideal_sum_under_fast_movement(self) -> None:
+        """Eight harmonics, the pitch swung over two octaves 25 times a second: the sum of eight sines, filtered."""
+        frame = [[1.0 / h, 0.0] for h in range(1, 9)]
+        swing: Json = {"id": "w", "kind": "lfo", "rate": 25.0}
+        routes = [{"source": "w", "destination": "pitch", "amount": 12}]
+        tables = [{"name": "eight", "frames": [frame]}]
+        voice = {"base": OPEN, "oscillators": {"osc1": {"table": "eight"}, "tables": tables}}
+        of = patch([swing], routes, performance=note(1.0, 0.0, key=69), voice=voice)
+        y = render(of).samples[:, 0]
+        hz = 440 * 2 ** (trace(of).lanes["pitch"].value / 12)
+        phase = np.concatenate([[0.0], np.cumsum(hz[:-1] / RATE)])
+        ideal = np.sum([np.sin(2 * np.pi * h * phase) / h for h in range(1, 9)], axis=0)
+        ideal *= 0.3 / math.sqrt(0.5 * sum(1 / h**2 for h in range(1, 9)))
+        w = 2 * math.tan(math.pi * 20_000 / RATE)
+        b, a = signal.bilinear([w * w], [1, 2 * w, w * w], 1.0)
+        inside = slice(2000, 40_000)
+        error = (y - signal.lfilter(b, a, ideal))[inside]
+        self.assertLess(20 * math.log10(float(np.abs(error).max() / np.abs(y).max())), -60)
+
+    def test_slow_movement_makes_no_clicks(self) -> None:
+        slow: Json = {"id": "s", "kind": "lfo", "rate": 1.3}
+        names = (("osc1_level", -0.3), ("pan", 0.5), ("cutoff", 12), ("wavetable_position", 0.05), ("resonance", 0.2))
+        routes = [{"source": "s", "destination": name, "amount": amount} for name, amount in names]
+        voice = {"base": {"cutoff": 2000, "osc1_level": 0.6, "wavetable_position": 0.05, "resonance": 0.3}}
+        y = render(patch([slow], routes, performance=note(1.3, 0.0, key=57), voice=voice)).samples[:, 0]
+        found = levels(y)
+        self.assertLess(20 * math.log10(float(found[8000:].max() / found.max())), -95)
 
 
 class Tones(unittest.TestCase):

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
 from jorvik.core.voice_settings import OWN_FRAMES, OWN_SAMPLES
-from jorvik.formats.wav import FULL_SCALE_V, read_cycles, voltage_bytes, wav_bytes
+from jorvik.core.wavetables import mip_levels
+from jorvik.formats.wav import FULL_SCALE_V, read_cycles, table_bytes, voltage_bytes, wav_bytes
 
 Floats = NDArray[np.float64]
 
@@ -35,6 +36,15 @@ class Writing(unittest.TestCase):
                     np.testing.assert_allclose(file.read(), samples, atol=error)
         mono, _ = soundfile.read(io.BytesIO(wav_bytes(Sound(samples, 48_000, 0.0), "24", mono=True)))
         np.testing.assert_allclose(mono, samples.mean(axis=1), atol=1e-6)
+
+    def test_a_table_is_written_and_read_back(self) -> None:
+        table = mip_levels("pleat")
+        read = read_cycles(table_bytes(table))
+        self.assertEqual((read.frames_in_file, read.frame_length, read.remark), (table.shape[1], 2048, ""))
+        wanted = np.abs(np.fft.rfft(table[0], axis=1))[:, 1:200]
+        got = np.abs(np.fft.rfft(read.cycles, axis=1))[:, 1:200]
+        scale = float(wanted.max() / got.max())
+        np.testing.assert_allclose(got * scale, wanted, atol=2e-3 * float(wanted.max()))
 
     def test_voltages_say_what_they_are(self) -> None:
         volts = np.linspace(-2.5, 5.0, 100)

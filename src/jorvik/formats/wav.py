@@ -57,6 +57,18 @@ def voltage_bytes(volts: Floats, rate: int, name: str, depth: Depth = "32f") -> 
     return buffer.getvalue(), (least, greatest)
 
 
+def table_bytes(table: Floats, rate: int = 48_000) -> bytes:
+    """Return a wavetable's fullest level as a WAV of 16-bit cycles, one after the other, 2048 samples each.
+
+    ``table`` has shape (levels, frames, samples). :func:`read_cycles` reads it back.
+    """
+    cycles = table[0][:, :: table.shape[2] // GUESSES[0]]
+    peak = max(float(np.abs(cycles).max()), 1e-9)
+    buffer = io.BytesIO()
+    soundfile.write(buffer, (0.99 * cycles / peak).ravel(), rate, subtype="PCM_16", format="WAV")
+    return buffer.getvalue()
+
+
 @dataclass(frozen=True)
 class Cycles:
     """Cycles read from a file."""

@@ -152,6 +152,13 @@ class HarmonicsWish(Form):
     position: Annotated[float, Field(ge=0, le=1)] = 0.0
 
 
+class TableWish(Form):
+    """A wavetable to be written to a file."""
+
+    document: Document
+    table: str
+
+
 class HarmonicRow(Form):
     """A harmonic at the test key."""
 

@@ -32,7 +32,7 @@ from jorvik.core.voice.render import Sound
 from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.volts import lane_volts
 from jorvik.core.wavetables import leveled
-from jorvik.formats.wav import CAUTION, RATES, read_cycles, voltage_bytes, wav_bytes
+from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes
 from jorvik.web.forms import (
     CyclesRead,
     CyclesWish,
@@ -43,6 +43,7 @@ from jorvik.web.forms import (
     Play,
     SoundView,
     SoundWish,
+    TableWish,
     VoltageWish,
 )
 from jorvik.web.rendered import Rendered, played
@@ -134,6 +135,15 @@ def post_harmonics(wish: HarmonicsWish) -> HarmonicsSeen:
         for n, (level, _) in enumerate(given, 1)
     ]
     return HarmonicsSeen(harmonics=given, rows=rows, wave=packed(leveled(checked.spectra())[0, 0][::16]))
+
+
+@router.post("/table.wav", response_class=Response)
+def post_table(wish: TableWish) -> Response:
+    """Return a wavetable of the bank or the patch as a WAV of its cycles."""
+    oscillators = check_patch(wish.document).voice.oscillators
+    if not oscillators.has_table(wish.table):
+        raise Problem("table", shown(wish.table), "a table of the bank or the patch")
+    return Response(table_bytes(oscillators.table(wish.table)), media_type="audio/wav")
 
 
 @router.post("/cycles")

@@ -570,12 +570,27 @@ class Bench {
     if (this.patch) this.edit(label, soloed(this.patch, keep));
   }
 
+  /** Makes a change that the server works out. Where the patch has moved on meanwhile, it is worked out anew. */
+  async work(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
+    for (let attempt = 0; attempt < 5; attempt++) {
+      const from = this.patch;
+      if (!from) return;
+      const changed = await ask(from);
+      if (this.patch !== from) continue;
+      this.edit(label, changed.document as Patch);
+      return;
+    }
+  }
+
   /** Adds the route that a sentence says; throws with what was not understood. */
   async sayRoute(text: string): Promise<void> {
-    if (!this.patch) return;
-    const changed = await taken(api.POST('/api/assist/sentence', { body: { document: plain(this.patch), text } }));
-    this.edit(text.slice(0, 60), changed.document as unknown as Patch);
-    if (changed.route) this.chosen = { what: 'route', id: changed.route };
+    let route = '';
+    await this.work(text.slice(0, 60), async (patch) => {
+      const changed = await taken(api.POST('/api/assist/sentence', { body: { document: plain(patch), text } }));
+      route = changed.route ?? '';
+      return changed;
+    });
+    if (route) this.chosen = { what: 'route', id: route };
   }
 
   removeSource(id: string): void {

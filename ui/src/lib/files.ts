@@ -28,7 +28,7 @@ export function downloadPatch(patch: Patch): void {
 /** Has the server make a file of a patch and hands it over; returns the answer's headers. */
 export async function downloadMade(
   patch: Patch,
-  what: 'sound' | 'trace.csv' | 'voltage.wav',
+  what: 'sound' | 'trace.csv' | 'voltage.wav' | 'table.wav',
   how: Record<string, unknown> = {},
   ending = what === 'trace.csv' ? '.csv' : '.wav'
 ): Promise<Headers> {

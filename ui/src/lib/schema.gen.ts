@@ -384,6 +384,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/table.wav": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Table
+         * @description Return a wavetable of the bank or the patch as a WAV of its cycles.
+         */
+        post: operations["post_table_api_table_wav_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cycles": {
         parameters: {
             query?: never;
@@ -2868,6 +2888,18 @@ export interface components {
             octaves?: 1 | 2;
         };
         /**
+         * TableWish
+         * @description A wavetable to be written to a file.
+         */
+        TableWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Table */
+            table: string;
+        };
+        /**
          * Typed
          * @description A value as it was typed, and what it is for.
          */
@@ -3613,6 +3645,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HarmonicsSeen"];
                 };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_table_api_table_wav_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unprocessable Entity */
             422: {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, plain, taken, type Module, type Patch } from '../lib/api';
+  import { api, plain, taken, type Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { routes } from '../lib/document';
   import { shown } from '../lib/format';
@@ -21,16 +21,12 @@
   }
 
   async function setEnd(destination: string, to: number): Promise<void> {
-    if (!bench.patch) return;
-    const body = {
-      document: plain(bench.patch),
-      macro: module.id,
-      full: end === 'full',
-      values: { [destination]: to }
-    };
-    const changed = await taken(api.POST('/api/assist/macro-end', { body }));
-    const said = `${module.id} ${end === 'full' ? 'full' : 'at 0'}: ${bench.titleOf(destination)} ${shown(to, unitOf(destination))}`;
-    bench.edit(said, changed.document as unknown as Patch);
+    const full = end === 'full';
+    const said = `${module.id} ${full ? 'full' : 'at 0'}: ${bench.titleOf(destination)} ${shown(to, unitOf(destination))}`;
+    await bench.work(said, (patch) => {
+      const body = { document: plain(patch), macro: module.id, full, values: { [destination]: to } };
+      return taken(api.POST('/api/assist/macro-end', { body }));
+    });
   }
   const laneOf = (name: string) => bench.sheet?.lanes[name];
   const unitOf = (name: string): string =>

@@ -4,7 +4,7 @@
   import { shown } from '../lib/format';
   import { settings } from '../lib/settings.svelte';
   import Choice from './Choice.svelte';
-  import { readCycles } from '../lib/files';
+  import { downloadMade, readCycles } from '../lib/files';
   import FieldEditor from './FieldEditor.svelte';
   import Labelled from './Labelled.svelte';
   import ValueField from './ValueField.svelte';
@@ -173,6 +173,14 @@
       <div class="acts">
         <button class="quiet" onclick={() => (bench.building = true)}>Build from harmonics…</button>
         <button class="quiet" onclick={() => picker?.click()}>Read a WAV…</button>
+        <button
+          class="quiet"
+          title="Its cycles, 2048 samples each"
+          onclick={() => {
+            const table = patch.voice?.oscillators?.osc1?.table ?? 'ladder';
+            void bench.attempt(async () => void (await downloadMade(patch, 'table.wav', { table }, `-${table}.wav`)));
+          }}>Write the table</button
+        >
       </div>
     {/if}
   </details>

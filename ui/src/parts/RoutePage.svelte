@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, plain, taken, type Patch, type Route } from '../lib/api';
+  import { api, plain, taken, type Route } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { modules, sentence } from '../lib/document';
   import { copyChosen } from '../lib/clipboard';
@@ -81,16 +81,15 @@
   });
 
   async function setPolarity(polarity: string): Promise<void> {
-    if (!bench.patch) return;
-    const body = { document: plain(bench.patch), route: route.id, polarity: polarity as 'as_is', keep };
-    const changed = await taken(api.POST('/api/assist/polarity', { body }));
-    bench.edit(`${route.id} ${polarity.replace('_', ' ')}`, changed.document as unknown as Patch);
+    await bench.work(`${route.id} ${polarity.replace('_', ' ')}`, (patch) => {
+      const body = { document: plain(patch), route: route.id, polarity: polarity as 'as_is', keep };
+      return taken(api.POST('/api/assist/polarity', { body }));
+    });
   }
   async function turn(to: 'range' | 'amount'): Promise<void> {
-    if (!bench.patch) return;
-    const body = { document: plain(bench.patch), route: route.id, to };
-    const changed = await taken(api.POST('/api/assist/route', { body }));
-    bench.edit(`${route.id} as ${to === 'range' ? 'a range' : 'an amount'}`, changed.document as unknown as Patch);
+    await bench.work(`${route.id} as ${to === 'range' ? 'a range' : 'an amount'}`, (patch) =>
+      taken(api.POST('/api/assist/route', { body: { document: plain(patch), route: route.id, to } }))
+    );
   }
 
   function set(fields: Partial<Route>, label: string, merge = ''): void {

@@ -28,7 +28,7 @@ GATE_RAMP_S: Final = 0.003
 """Rise and fall of an amplifier that nothing moves, so that the gate alone does not click."""
 
 _AMPLITUDE, _OPEN, _PAN = ROWS["amplitude"], ROWS["open"], ROWS["pan"]
-_BLOCK: Final = 1024
+_BLOCK: Final = 2048
 """Samples at a time: few enough that all lanes of a block stay near the processor."""
 
 
