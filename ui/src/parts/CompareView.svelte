@@ -289,7 +289,8 @@
   {#if trouble}
     <p class="trouble" role="alert">{trouble}</p>
   {/if}
-  <div class="staves">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <div class="staves" role="region" aria-label="Staves of every step" tabindex="0">
     {#each names as name (name)}
       <div class="stave" class:on={name === stave}>
         <button class="bare left" aria-pressed={name === stave} onclick={() => (stave = name)}
@@ -305,7 +306,8 @@
   </div>
   {#if found}
     <div class="lower">
-      <div class="figures-of">
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+      <div class="figures-of" role="region" aria-label="Figures of every step" tabindex="0">
         <table>
           <caption>{found.titles[stave] ?? ''}, and the difference from the first</caption>
           <thead>

@@ -132,6 +132,15 @@
   .finding {
     min-height: 30px;
   }
+  @media (max-width: 900px) {
+    .bar {
+      flex-wrap: wrap;
+    }
+    .finding > span {
+      white-space: normal;
+      flex-basis: 100%;
+    }
+  }
   .finding[data-severity='none'] {
     border-left-color: var(--rule);
   }

@@ -128,7 +128,8 @@
   {#if graph.nodes.length === 0}
     <p class="none">Nothing is joined yet. Add a source on the note sheet, and let it move a stave.</p>
   {/if}
-  <div class="scroll">
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+  <div class="scroll" role="region" aria-label="The map" tabindex="0">
     <svg
       viewBox="0 0 {WIDE} {tall}"
       width="100%"

@@ -280,7 +280,8 @@
     </div>
   </div>
   <div class="at">
-    <div class="figures-of">
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <div class="figures-of" role="region" aria-label="Table of harmonics" tabindex="0">
       <table>
         <caption>Harmonics at {seconds(at)}</caption>
         <thead
@@ -305,7 +306,8 @@
     <div class="spectrum" role="img" aria-label="Spectrum at {seconds(at)}, harmonics numbered">
       <Plot draw={drawSpectrum} />
     </div>
-    <div class="figures">
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <div class="figures" role="region" aria-label="Levels" tabindex="0">
       <table>
         <caption>Levels</caption>
         <thead class:sr-only={!behind}

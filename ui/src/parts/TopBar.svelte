@@ -191,6 +191,15 @@
   .back {
     flex: 1 0 100%;
   }
+  @media (max-width: 900px) {
+    .who,
+    .note,
+    .play,
+    .back {
+      flex-wrap: wrap;
+      min-width: 0;
+    }
+  }
   .status {
     margin-right: auto;
   }
