@@ -478,11 +478,12 @@
   }
   .at {
     display: grid;
-    grid-template-columns: 240px minmax(0, 1fr) 225px;
+    grid-template-columns: minmax(240px, max-content) minmax(0, 1fr) 225px;
     grid-template-rows: minmax(0, 1fr);
     min-height: 0;
   }
   .figures-of {
+    padding-right: 12px;
     overflow: auto;
     scrollbar-width: thin;
     border-right: 1px solid var(--rule);
