@@ -8,7 +8,7 @@ import matplotlib.pyplot as plt
 import numpy as np
 from matplotlib.axes import Axes
 
-from benchmarks.__main__ import Json, run_all, twenty
+from benchmarks.workloads import Json, run_all, twenty
 from jorvik.core.patch import check_patch
 from jorvik.launch import ROOT
 

@@ -161,7 +161,7 @@ def _listen(host: str, port: int | None) -> socket.socket:
 def load_demo(store: PatchStore, reset: bool = False) -> None:
     """Keep the demo patches that are not there yet; with ``reset`` put all of them back as they were shipped."""
     for path in sorted((ROOT / "demo").glob("*.json")):
-        document = parse_patch(path.read_bytes()).model_dump(mode="json", exclude_unset=True)
+        document = parse_patch(path.read_bytes()).document()
         store.put_demo(path.stem, document, reset)
 
 

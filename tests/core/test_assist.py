@@ -6,21 +6,20 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.assist.figures import (
-    beat_hz,
-    bend_for,
-    bend_half,
-    on_itself,
-    ring,
-    ring_from,
-    scale_and_offset,
-    sidebands,
-)
 from jorvik.core.assist.routes import macro_end, to_amount, to_range, with_polarity
 from jorvik.core.assist.sentence import route_from
 from jorvik.core.assist.wishes import Wish, solve
 from jorvik.core.curve import bend
 from jorvik.core.engine.run import trace
+from jorvik.core.measure.closed_forms import (
+    beat_hz,
+    bend_for,
+    bend_half,
+    ring,
+    ring_from,
+    scale_and_offset,
+    sidebands,
+)
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from tests.support import Json, note, patch
@@ -181,8 +180,13 @@ class ClosedForms(unittest.TestCase):
         for k in (-5.0, 0.0, 3.0):
             self.assertAlmostEqual(bend(bend_half(k), k), 0.5)
             self.assertAlmostEqual(bend_for(bend_half(k)), k, places=6)
-        fall = np.exp(-np.linspace(0, 3, 100))
-        np.testing.assert_allclose(np.log(on_itself(fall)), 2 * np.log(fall))
+
+    def test_sidebands_of_a_vanishing_index_leave_the_carrier(self) -> None:
+        self.assertEqual([hz for _, hz, level in sidebands(500.0, 1000.0, 1e-6, most=64) if level > 0.01], [500.0])
+
+    def test_levels_of_sidebands_hold_the_power_of_the_carrier(self) -> None:
+        for index in (0.5, 3.0, 20.0):
+            self.assertAlmostEqual(sum(level**2 for _, _, level in sidebands(500.0, 100.0, index, most=64)), 1.0)
 
 
 if __name__ == "__main__":

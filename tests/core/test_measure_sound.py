@@ -21,7 +21,8 @@ from jorvik.core.measure.sound import (
     thinned,
     unsteadiness,
 )
-from jorvik.core.volts import KEY60_HZ, lane_volts
+from jorvik.core.pitch import KEY60_HZ
+from jorvik.core.volts import lane_volts
 from tests.support import RATE
 
 Floats = NDArray[np.float64]

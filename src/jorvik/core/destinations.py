@@ -1,5 +1,6 @@
 """What can be moved: the voice's destinations in one table, and the parameters and route amounts of a patch."""
 
+import math
 from dataclasses import dataclass
 from typing import Final
 
@@ -37,6 +38,24 @@ class Destination:
     def steps_per_octave(self) -> float:
         """How many of the modulation unit double the value; 0 for a plain sum."""
         return STEPS_PER_OCTAVE[self.law]
+
+    def moved(self, base: float, distance: float) -> float:
+        """Return a value moved by a distance in the modulation unit.
+
+        >>> VOICE["cutoff"].moved(1000.0, 12.0)
+        2000.0
+        """
+        n = self.steps_per_octave
+        return base * 2.0 ** (distance / n) if n else base + distance
+
+    def distance(self, a: float, b: float) -> float:
+        """Return how far b lies from a in the modulation unit; of frequencies, both over 0.
+
+        >>> VOICE["cutoff"].distance(1000.0, 500.0)
+        -12.0
+        """
+        n = self.steps_per_octave
+        return n * math.log2(b / a) if n else b - a
 
 
 def _ratio(name: str, title: str, base: float = 0.0) -> Destination:

@@ -115,6 +115,10 @@ class Patch(Strict):
         """Each route by its id."""
         return {route.id: route for route in self.routes}
 
+    def document(self) -> dict[str, Any]:
+        """Return the patch as the document that it was read from: only what was said, none of the defaults."""
+        return self.model_dump(mode="json", exclude_unset=True)
+
     def with_note(self, tail_s: float | None = None, **fields: float | None) -> "Patch":
         """Return this patch with fields of every test note, or the tail, replaced: ``key``, ``velocity``, ``length_s``.
 

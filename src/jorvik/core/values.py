@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from jorvik.core.pitch import key_hz
 from jorvik.core.problems import Problem
 from jorvik.core.tempo import Tempo, is_note_value
 
@@ -126,7 +127,7 @@ def parse_value(
         return Value(cleaned if note_values else given)
     if unit in ("key", "Hz") and (match := _NOTE.match(cleaned)):
         value = key_of(match)
-        value = value if unit == "key" else 440.0 * 2.0 ** ((value - 69.0) / 12.0)
+        value = value if unit == "key" else key_hz(value)
     else:
         value = _number(cleaned, unit, bare or unit, place, example)
     _check_bounds(place, cleaned, value, unit, low, high)

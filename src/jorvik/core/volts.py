@@ -1,14 +1,10 @@
 """Signals as control voltage."""
 
-from typing import Final
-
 import numpy as np
 
 from jorvik.core.destinations import UNBOUNDED, Destination
 from jorvik.core.kernels import Floats
-
-KEY60_HZ: Final = 440.0 * 2.0 ** (-9.0 / 12.0)
-"""What stands at 0 V where 1 V is an octave."""
+from jorvik.core.pitch import KEY60_HZ
 
 
 def lane_volts(values: Floats, at: Destination, volts: float) -> Floats:

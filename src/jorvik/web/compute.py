@@ -58,7 +58,7 @@ def post_value(typed: Typed) -> Understood:
 async def post_read(file: FileText) -> Document:
     """Return the patch document in a file's text, checked."""
     patch = await anyio.to_thread.run_sync(parse_patch, file.text)
-    return patch.model_dump(mode="json", exclude_unset=True)
+    return patch.document()
 
 
 @router.post("/sheet")

@@ -5,9 +5,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from jorvik.core.assist.figures import Ring
 from jorvik.core.assist.wishes import Met, Wish
 from jorvik.core.limits import DEFAULT_RATE, MAX_SECONDS
+from jorvik.core.measure.closed_forms import Ring
 from jorvik.core.measure.patch import PatchMeasures
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Mark

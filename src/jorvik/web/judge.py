@@ -38,7 +38,7 @@ async def post_judge(request: Request, wish: Play) -> Judgement:
                 from_s=f.from_s,
                 to_s=f.to_s,
                 mend=f.mend.label if f.mend else "",
-                mended=f.mend.patch.model_dump(mode="json", exclude_unset=True) if f.mend else None,
+                mended=f.mend.patch.document() if f.mend else None,
                 set_aside=aside.get(f.key),
             )
             for f in findings(context)

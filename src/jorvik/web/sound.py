@@ -16,8 +16,6 @@ from jorvik.core.measure.sound import (
     band_levels,
     decibels,
     fundamental,
-    key_at,
-    key_hz,
     levels,
     partials,
     sharpness,
@@ -27,6 +25,7 @@ from jorvik.core.measure.sound import (
     unsteadiness,
 )
 from jorvik.core.patch import check_patch
+from jorvik.core.pitch import key_at, key_hz
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.voice.render import Sound
 from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles

@@ -1,18 +1,14 @@
 """Changes to routes that keep the curve where it was."""
 
-import math
+import itertools
+import re
 from typing import Any
 
-from jorvik.core.destinations import VOICE, Destination
+from jorvik.core.destinations import VOICE
 from jorvik.core.patch import Patch, Polarity, Route, check_patch
 from jorvik.core.problems import Problem, shown
 
 Document = dict[str, Any]
-
-
-def document_of(patch: Patch) -> Document:
-    """Return a patch as the document that it was read from."""
-    return patch.model_dump(mode="json", exclude_unset=True)
 
 
 def route_of(patch: Patch, name: str) -> Route:
@@ -35,22 +31,18 @@ def with_route(document: Document, name: str, fields: Document) -> Document:
     return {**document, "routes": routes}
 
 
+def with_new_route(document: Document, fields: Document) -> tuple[Document, str]:
+    """Return a document with a route added under a free name that tells what it is, and the name."""
+    taken = {route["id"] for route in document.get("routes", [])}
+    stem = f"{fields['source']} to {re.sub('[.:]', ' ', fields['destination'])}"[:60]
+    name = next(free for n in itertools.count(1) if (free := stem if n == 1 else f"{stem} {n}") not in taken)
+    return {**document, "routes": [*document.get("routes", []), {"id": name, **fields}]}, name
+
+
 def with_base(document: Document, name: str, value: float) -> Document:
     """Return a document with the set value of a voice destination changed."""
     voice = document.get("voice", {})
     return {**document, "voice": {**voice, "base": {**voice.get("base", {}), name: value}}}
-
-
-def moved_by(at: Destination, base: float, distance: float) -> float:
-    """Return a base moved by a distance in the destination's modulation unit."""
-    n = at.steps_per_octave
-    return base * 2.0 ** (distance / n) if n else base + distance
-
-
-def distance_between(at: Destination, a: float, b: float) -> float:
-    """Return how far b lies from a, in the destination's modulation unit."""
-    n = at.steps_per_octave
-    return n * math.log2(b / a) if n else b - a
 
 
 def with_polarity(patch: Patch, name: str, polarity: Polarity, keep: bool = True) -> Patch:
@@ -63,21 +55,21 @@ def with_polarity(patch: Patch, name: str, polarity: Polarity, keep: bool = True
     """
     route = route_of(patch, name)
     if not keep or route.mode != "add" or route.bend != 0.0 or route.via is not None or route.polarity == polarity:
-        return check_patch(with_route(document_of(patch), name, {"polarity": polarity}))
+        return check_patch(with_route(patch.document(), name, {"polarity": polarity}))
     # From what the route has to the source as it is, then on to what is wanted: each as (factor, left over).
     to_plain = {"as_is": (1.0, 0.0), "unipolar": (0.5, 0.5), "bipolar": (2.0, -1.0)}[route.polarity]
     from_plain = {"as_is": (1.0, 0.0), "unipolar": (2.0, -1.0), "bipolar": (0.5, 0.5)}[polarity]
     plain = route.amount * to_plain[0]
     amount = plain * from_plain[0]
     over = route.amount * to_plain[1] + plain * from_plain[1]
-    document = with_route(document_of(patch), name, {"polarity": polarity, "amount": amount})
+    document = with_route(patch.document(), name, {"polarity": polarity, "amount": amount})
     if abs(over) > 1e-12:
         at = VOICE.get(route.destination)
         if at is None:
             raise Problem(
                 "polarity", shown(route.destination), "a destination of the voice, whose set value can follow"
             )
-        base = moved_by(at, patch.base(at), over)
+        base = at.moved(patch.base(at), over)
         if not at.low <= base <= at.high:
             wanted = f"within {at.low:g} to {at.high:g}; change it as typed instead"
             raise Problem(f"the set value of {at.title.lower()}", f"{base:.4g} {at.unit}", wanted)
@@ -95,12 +87,12 @@ def to_range(patch: Patch, name: str) -> Patch:
     if route.mode != "add" or at is None or route.destination.startswith("route:"):
         raise Problem("route", f"{route.mode} on {route.destination}", "an adding route")
     base = patch.base(at)
-    high = moved_by(at, base, route.amount)
+    high = at.moved(base, route.amount)
     for value in (base, high):
         if not at.low <= value <= at.high:
             raise Problem(at.title.lower(), f"{value:.4g} {at.unit} at an end", f"{at.low:g} to {at.high:g} {at.unit}")
     fields = {"mode": "range", "low": base, "high": high, "amount": None}
-    return check_patch(with_route(document_of(patch), name, fields))
+    return check_patch(with_route(patch.document(), name, fields))
 
 
 def to_amount(patch: Patch, name: str) -> Patch:
@@ -109,8 +101,8 @@ def to_amount(patch: Patch, name: str) -> Patch:
     at = patch.destination(route.destination)
     if route.mode != "range" or at is None or route.low is None or route.high is None:
         raise Problem("route", f"{route.mode} on {route.destination}", "a route over a range")
-    amount = distance_between(at, route.low, route.high)
-    document = with_route(document_of(patch), name, {"mode": "add", "amount": amount, "low": None, "high": None})
+    amount = at.distance(route.low, route.high)
+    document = with_route(patch.document(), name, {"mode": "add", "amount": amount, "low": None, "high": None})
     if at.name in VOICE:
         return check_patch(with_base(document, at.name, route.low))
     module, _, field = at.name.partition(".")
@@ -129,7 +121,7 @@ def macro_end(patch: Patch, macro: str, full: bool, values: dict[str, float]) ->
     module = patch.modules_by_id.get(macro)
     if module is None or module.kind != "macro":
         raise Problem("macro", shown(macro), "a macro of this patch")
-    document = document_of(patch)
+    document = patch.document()
     for name, value in values.items():
         at = patch.destination(name)
         if at is None or name.startswith("route:"):
@@ -144,9 +136,5 @@ def macro_end(patch: Patch, macro: str, full: bool, values: dict[str, float]) ->
         if route is not None:
             document = with_route(document, route.id, {"mode": "range", **ends, "amount": None})
             continue
-        taken = {r["id"] for r in document.get("routes", [])}
-        stem = f"{macro} to {name.replace('.', ' ')}"[:60]
-        free = stem if stem not in taken else next(f"{stem} {n}" for n in range(2, 999) if f"{stem} {n}" not in taken)
-        added = {"id": free, "source": macro, "destination": name, "mode": "range", **ends}
-        document = {**document, "routes": [*document.get("routes", []), added]}
+        document, _ = with_new_route(document, {"source": macro, "destination": name, "mode": "range", **ends})
     return check_patch(document)

@@ -3,7 +3,7 @@
 import re
 from typing import Any, Final
 
-from jorvik.core.assist.routes import document_of
+from jorvik.core.assist.routes import with_new_route
 from jorvik.core.destinations import VOICE, of_parameter
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem
@@ -55,12 +55,7 @@ def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
         fields["amount"] = sign * float(parse_value(both, unit, "how far", note_values=False).value)
     if via is not None:
         fields["via"] = via
-    taken = {route.id for route in patch.routes}
-    stem = f"{source} to {destination.replace('.', ' ').replace(':', ' ')}"[:60]
-    name = stem if stem not in taken else next(f"{stem} {n}" for n in range(2, 999) if f"{stem} {n}" not in taken)
-    document = document_of(patch)
-    route = {"id": name, "source": source, "destination": destination, **fields}
-    document["routes"] = [*document.get("routes", []), route]
+    document, name = with_new_route(patch.document(), {"source": source, "destination": destination, **fields})
     return check_patch(document), name
 
 

@@ -11,7 +11,6 @@ from typing import Any, Final, Literal
 import numpy as np
 from scipy.optimize import least_squares
 
-from jorvik.core.assist.routes import document_of
 from jorvik.core.destinations import VOICE, Destination
 from jorvik.core.engine.run import never, trace
 from jorvik.core.kernels import Floats
@@ -166,7 +165,7 @@ def _free(patch: Patch, at: Destination, times: bool) -> list[_Free]:
 
 
 def _with(patch: Patch, free: Sequence[_Free], x: Floats) -> Patch:
-    document: dict[str, Any] = document_of(patch)
+    document: dict[str, Any] = patch.document()
     for f, raw in zip(free, x, strict=True):
         kind, name, field = f.place
         value = float(f"{_value(f, float(raw)):.7g}")
@@ -211,5 +210,5 @@ def _missed(at: Destination, wish: Wish, got: float) -> float:
     if wish.what.endswith("_s"):
         return (got - wish.value) / 0.002
     if at.steps_per_octave:
-        return at.steps_per_octave * float(np.log2(max(got, 1e-6) / max(wish.value, 1e-6))) / 0.1
+        return at.distance(max(wish.value, 1e-6), max(got, 1e-6)) / 0.1
     return (got - wish.value) / (0.002 * (at.high - at.low))

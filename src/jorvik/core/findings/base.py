@@ -9,7 +9,6 @@ from jorvik.core.engine.run import LaneTrace, Trace, never, trace
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.patch import PatchMeasures, measure_trace
-from jorvik.core.modules.base import Module
 from jorvik.core.patch import Patch, Route, check_patch
 
 Severity = Literal["fault", "caution", "note"]
@@ -126,7 +125,7 @@ def edited(
     more_routes: tuple[Mapping[str, Any], ...] = (),
 ) -> Patch:
     """Return a patch with fields of modules, routes and the base changed, checked as a whole."""
-    document = patch.model_dump(mode="json", exclude_unset=True)
+    document = patch.document()
     for module in document.get("modules", []):
         module.update((modules or {}).get(module["id"], {}))
     for route in document.get("routes", []):
@@ -138,13 +137,3 @@ def edited(
         voice = document.setdefault("voice", {})
         voice["base"] = {**voice.get("base", {}), **base}
     return check_patch(document)
-
-
-def seconds_text(seconds: float) -> str:
-    """Return a time as it is read in a sentence."""
-    return f"{seconds * 1000:.3g} ms" if seconds < 1.0 else f"{seconds:.3g} s"
-
-
-def name_of(module: Module) -> str:
-    """Return a module's name as it is read in a sentence."""
-    return module.id

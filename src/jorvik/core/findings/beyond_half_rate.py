@@ -6,22 +6,13 @@ sideband of more than a hundredth lies over 20 kHz, or where a sampled tone lies
 
 from collections.abc import Iterator
 
-import numpy as np
-from scipy.special import jv
-
 from jorvik.core.destinations import VOICE
 from jorvik.core.findings.base import Context, Finding
-from jorvik.core.measure.sound import key_hz
+from jorvik.core.measure.closed_forms import sidebands
+from jorvik.core.pitch import key_hz
 
 LEAST = 0.01
 HEARD_HZ = 20_000.0
-
-
-def highest_sideband(index: float, ratio: float, carrier_hz: float) -> float:
-    """Return the frequency of the highest sideband of more than a hundredth, in hertz."""
-    orders = np.arange(0, 64)
-    loud = np.flatnonzero(np.abs(jv(orders, index)) > LEAST)
-    return carrier_hz * (1.0 + float(loud[-1]) * ratio) if loud.size else carrier_hz
 
 
 def find(of: Context) -> Iterator[Finding]:
@@ -34,7 +25,8 @@ def find(of: Context) -> Iterator[Finding]:
     )
     if index > 0.0:
         ratio = of.patch.base(VOICE["fm_ratio"])
-        top = highest_sideband(index, ratio, key_hz(key))
+        carrier = key_hz(key)
+        top = max(hz for _, hz, level in sidebands(carrier, carrier * ratio, index, most=64) if level > LEAST)
         if top > HEARD_HZ:
             yield Finding(
                 rule="beyond_half_rate",

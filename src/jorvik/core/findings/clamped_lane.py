@@ -47,10 +47,9 @@ def _mend(of: Context, name: str, high: bool) -> Mend | None:
     total = np.sum([lane.contributions[route.id] for route in adds], axis=0)
     farthest = float(total.max() if high else total.min())
     base = lane.base
-    n = at.steps_per_octave
     end = at.high if high else at.low
     moment = int(total.argmax() if high else total.argmin())
-    room = n * np.log2(end / base[moment]) if n else end - base[moment]
+    room = at.distance(float(base[moment]), end)
     if farthest == 0.0 or room / farthest <= 0.0 or room / farthest >= 1.0:
         return None
     factor = float(room / farthest)

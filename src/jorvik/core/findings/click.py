@@ -8,7 +8,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.modules.base import time_text
 
 LEAST_JUMP = 0.34
 WITHIN_S = 0.001
@@ -37,7 +38,7 @@ def find(of: Context) -> Iterator[Finding]:
         yield Finding(
             rule="click",
             severity="caution",
-            sentence=f"The amplifier {word} by {jump * 100:.0f} % within {seconds_text(WITHIN_S)}: a click.",
+            sentence=f"The amplifier {word} by {jump * 100:.0f} % within {time_text(WITHIN_S)}: a click.",
             why="An edge this steep sounds at every frequency at once. Some want it; then set this aside.",
             about="amplitude",
             from_s=at_s,
@@ -62,4 +63,4 @@ def _mend(of: Context, rising: bool) -> Mend | None:
     if not changed:
         return None
     what = "attack" if rising else "release"
-    return Mend(f"{what} of {', '.join(changed)} {seconds_text(least)}", edited(of.patch, modules=changed))
+    return Mend(f"{what} of {', '.join(changed)} {time_text(least)}", edited(of.patch, modules=changed))

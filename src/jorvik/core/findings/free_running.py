@@ -55,7 +55,7 @@ def find(of: Context) -> Iterator[Finding]:
 
 def _moved(patch: Patch) -> Patch:
     """Return the patch with its first note alone, a little later."""
-    document = patch.model_dump(mode="json", exclude_unset=True)
+    document = patch.document()
     first = dict((document.get("performance", {}).get("notes") or [{}])[0])
     length = min(float(first.get("length_s", 1.0)), 20.0)
     performance = {**document.get("performance", {}), "controls": {}}

@@ -9,15 +9,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.measure.closed_forms import ring
+from jorvik.core.modules.base import time_text
 
 LEAST_S = 0.05
 LEAST_Q = 2.0
-
-
-def ring_time_s(frequency_hz: float, q: float) -> float:
-    """Return the time in which a ring falls by 60 dB: ln(1000) q / (pi f)."""
-    return math.log(1000.0) * q / (math.pi * frequency_hz)
 
 
 def find(of: Context) -> Iterator[Finding]:
@@ -27,7 +24,7 @@ def find(of: Context) -> Iterator[Finding]:
         hz, q = module.slot_value("frequency_hz", tempo), module.slot_value("q", tempo)
         if q < LEAST_Q or hz <= 0.0 or not of.is_read(module.id):
             continue
-        lasts = ring_time_s(hz, q)
+        lasts = ring(hz, q).time_s
         room = _closes(of) - of.off_s
         if lasts - room < LEAST_S:
             continue
@@ -35,7 +32,7 @@ def find(of: Context) -> Iterator[Finding]:
         yield Finding(
             rule="long_ring",
             severity="caution",
-            sentence=f"{module.id} rings for {seconds_text(lasts)} after note-off; {seconds_text(lasts - room)} of it is never heard.",
+            sentence=f"{module.id} rings for {time_text(lasts)} after note-off; {time_text(lasts - room)} of it is never heard.",
             why="The next note starts into what is left of the ring.",
             about=f"signal.{module.id}",
             from_s=of.off_s,

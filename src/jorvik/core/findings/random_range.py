@@ -71,7 +71,7 @@ def _silence(of: Context, route: Route) -> Iterator[Finding]:
 
 def _taken(of: Context, seed: int, name: str) -> Floats:
     """Return what a lane comes to over a run with another seed, before its clamp, thinned to what was taken."""
-    document = of.patch.model_dump(mode="json", exclude_unset=True)
+    document = of.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": 1000 + seed}
     raw = of.held(trace(check_patch(document), 4000, cancelled=of.cancelled).lanes[name].raw)
     change = np.flatnonzero(np.abs(np.diff(raw)) > 1e-9)

@@ -4,12 +4,13 @@ Told where notes come at equal distances and the count of cycles between two is 
 twentieth, and the pattern is longer than four notes.
 """
 
-import math
 from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.measure.closed_forms import ring
+from jorvik.core.modules.base import time_text
 
 OFF = 0.05
 EVEN = 0.02
@@ -29,8 +30,8 @@ def find(of: Context) -> Iterator[Finding]:
         if not of.is_read(module.id):
             continue
         if module.kind == "filter" and module.slot_value("q", tempo) >= 4.0:
-            f, q = module.slot_value("frequency_hz", tempo), module.slot_value("q", tempo)
-            hz, field = f * math.sqrt(1.0 - 1.0 / (4.0 * q * q)), "frequency_hz"
+            of_ring = ring(module.slot_value("frequency_hz", tempo), module.slot_value("q", tempo))
+            hz, field = of_ring.frequency_hz, "frequency_hz"
         elif module.kind == "lfo" and module.start == "free":  # type: ignore[attr-defined]
             hz, field = module.slot_value("rate", tempo), "rate"
         else:
@@ -44,7 +45,7 @@ def find(of: Context) -> Iterator[Finding]:
         yield Finding(
             rule="ring_drift",
             severity="note",
-            sentence=f"{module.id} makes {cycles:.3g} cycles between notes: it lands alike every {pattern:.3g} notes, {seconds_text(pattern * gap)}.",
+            sentence=f"{module.id} makes {cycles:.3g} cycles between notes: it lands alike every {pattern:.3g} notes, {time_text(pattern * gap)}.",
             why="A whole number of cycles lands alike on every note; else the pattern drifts, which may be wanted.",
             about=f"signal.{module.id}",
             from_s=of.on_s,

@@ -8,8 +8,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, seconds_text
+from jorvik.core.findings.base import Context, Finding
 from jorvik.core.measure.patch import in_modulation_unit
+from jorvik.core.modules.base import time_text
 
 CLOSED = 1e-3
 LEFT = 0.1
@@ -43,7 +44,7 @@ def find(of: Context) -> Iterator[Finding]:
         yield Finding(
             rule="silent_settling",
             severity="caution",
-            sentence=f"{title} is still moving when the amplifier has closed: {seconds_text(lasts)} of it is never heard.",
+            sentence=f"{title} is still moving when the amplifier has closed: {time_text(lasts)} of it is never heard.",
             why="Either the amplifier closes too early, or the next note starts into what is left.",
             about=name,
             from_s=closed / of.rate,

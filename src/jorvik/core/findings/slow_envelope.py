@@ -6,7 +6,8 @@ notes.
 
 from collections.abc import Iterator
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.modules.base import time_text
 
 REACHED = 0.9
 
@@ -26,14 +27,14 @@ def find(of: Context) -> Iterator[Finding]:
         delay = module.slot_value("delay_s", tempo)
         fits = float(f"{max(0.001, 0.5 * (length - delay)):.3g}")
         mend = (
-            Mend(f"attack {seconds_text(fits)}", edited(of.patch, modules={module.id: {"attack_s": fits}}))
+            Mend(f"attack {time_text(fits)}", edited(of.patch, modules={module.id: {"attack_s": fits}}))
             if length > delay
             else None
         )
         yield Finding(
             rule="slow_envelope",
             severity="caution",
-            sentence=f"{module.id} gets to {top / full * 100:.0f} % only: it needs {seconds_text(rises)}, the note lasts {seconds_text(length)}.",
+            sentence=f"{module.id} gets to {top / full * 100:.0f} % only: it needs {time_text(rises)}, the note lasts {time_text(length)}.",
             why="What it moves never goes as far as its amount says on notes this short.",
             about=f"signal.{module.id}",
             from_s=of.on_s,

@@ -6,7 +6,8 @@ separate, 17 ms for order; 5 ms for a change of character).
 
 from collections.abc import Iterator
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.modules.base import time_text
 
 LATER_S = 0.005
 
@@ -24,7 +25,7 @@ def find(of: Context) -> Iterator[Finding]:
         yield Finding(
             rule="softened_attack",
             severity="caution",
-            sentence=f"{module.id} in series makes {source.id}'s attack {seconds_text(soft[2] - raw[2])} later.",
+            sentence=f"{module.id} in series makes {source.id}'s attack {time_text(soft[2] - raw[2])} later.",
             why="A filter in the way of an envelope slows its edge; rung beside it, the edge stays and the ring is mixed in.",
             about=f"signal.{module.id}",
             from_s=of.on_s,

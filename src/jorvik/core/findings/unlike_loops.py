@@ -1,20 +1,11 @@
 """Loops of unlike length, and when they meet again: after their least common multiple."""
 
-import math
 from collections.abc import Iterator
 from fractions import Fraction
 
-from jorvik.core.findings.base import Context, Finding, seconds_text
-
-
-def meeting(lengths: list[Fraction]) -> Fraction:
-    """Return the least common multiple of lengths.
-
-    >>> meeting([Fraction(3), Fraction(4), Fraction(5, 2)])
-    Fraction(60, 1)
-    """
-    numerator = math.lcm(*(length.numerator for length in lengths))
-    return Fraction(numerator, math.gcd(*(length.denominator for length in lengths)))
+from jorvik.core.findings.base import Context, Finding
+from jorvik.core.measure.closed_forms import meeting
+from jorvik.core.modules.base import time_text
 
 
 def find(of: Context) -> Iterator[Finding]:
@@ -41,7 +32,7 @@ def find(of: Context) -> Iterator[Finding]:
     yield Finding(
         rule="unlike_loops",
         severity="note",
-        sentence=f"Loops of {said} beats meet again after {float(beats):g} beats, {seconds_text(float(beats) * beat)}.",
+        sentence=f"Loops of {said} beats meet again after {float(beats):g} beats, {time_text(float(beats) * beat)}.",
         why="Until then the pattern never repeats.",
         about=f"signal.{next(iter(loops))}",
         from_s=of.on_s,

@@ -6,7 +6,8 @@ Told for swings of 3 to 150 cents.
 
 from collections.abc import Iterator
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited, seconds_text
+from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.modules.base import time_text
 
 SLOWEST, FASTEST = 4.0, 8.0
 AUDIO_HZ = 20.0
@@ -40,7 +41,7 @@ def find(of: Context) -> Iterator[Finding]:
             yield _said(
                 of,
                 route.id,
-                f"{module.id} is heard {seconds_text(waits)} after the onset.",
+                f"{module.id} is heard {time_text(waits)} after the onset.",
                 "A vibrato that comes in late leaves the onset in tune.",
                 Mend("let it fade in", patch),
             )

@@ -22,7 +22,7 @@ def rung(patch: Patch, by: By, value: float) -> Patch:
     """
     if by in ("velocity", "key", "length_s"):
         return patch.with_note(**{by: value})
-    document: dict[str, Any] = patch.model_dump(mode="json", exclude_unset=True)
+    document: dict[str, Any] = patch.document()
     set_to = round(value) if by == "seed" else value
     document["performance"] = {**document.get("performance", {}), by: set_to}
     return check_patch(document)

@@ -12,6 +12,7 @@ from scipy.signal import resample_poly
 from scipy.signal.windows import blackmanharris
 
 from jorvik.core.kernels import Floats
+from jorvik.core.pitch import key_at
 
 SILENCE_DB: Final = -120.0
 """What is quieter is said to be as quiet as this."""
@@ -28,16 +29,6 @@ PARTIALS: Final = 32
 def decibels(amplitude: float) -> float:
     """Return an amplitude in dB, not under SILENCE_DB."""
     return max(20.0 * math.log10(amplitude), SILENCE_DB) if amplitude > 0.0 else SILENCE_DB
-
-
-def key_hz(key: float) -> float:
-    """Return the frequency of a MIDI key; 69 is 440 Hz."""
-    return 440.0 * 2.0 ** ((key - 69.0) / 12.0)
-
-
-def key_at(hz: float) -> float:
-    """Return the MIDI key of a frequency, with its fraction."""
-    return 69.0 + 12.0 * math.log2(hz / 440.0)
 
 
 @dataclass(frozen=True)

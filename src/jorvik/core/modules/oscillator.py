@@ -5,6 +5,7 @@ from typing import ClassVar, Literal
 
 from jorvik.core.kernels import Floats, inline_kernel
 from jorvik.core.modules.base import NOTE_ON, START, Module, choice, hertz, param, rate_text
+from jorvik.core.pitch import KEY60_HZ
 from jorvik.core.signals import PITCH_LANE
 from jorvik.core.waves import PHASE_STATES, advance, wave
 
@@ -47,7 +48,6 @@ class Oscillator(Module):
 _SHAPE, _TRACKS, _RATIO, _HZ = (Oscillator.slot(n) for n in ("shape", "tracks", "ratio", "hz"))
 _PHASE, _WIDTH = Oscillator.slot("phase"), Oscillator.slot("pulse_width")
 _PITCH, _NONE = (Oscillator.choices("tracks").index(n) for n in ("pitch", "none"))
-_KEY60_HZ = 440.0 * 2.0 ** (-9.0 / 12.0)
 
 
 @inline_kernel
@@ -59,6 +59,6 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     hz = p[_HZ]
     if p[_TRACKS] != _NONE:
         octaves = x[0] + x[1] / 12.0 if p[_TRACKS] == _PITCH else x[0]
-        hz = _KEY60_HZ * p[_RATIO] * math.exp(octaves * math.log(2.0))
+        hz = KEY60_HZ * p[_RATIO] * math.exp(octaves * math.log(2.0))
     advance(s, hz * dt)
     return y

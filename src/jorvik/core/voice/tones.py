@@ -8,6 +8,7 @@ import numpy as np
 
 from jorvik.core.destinations import VOICE
 from jorvik.core.kernels import Floats, inline_kernel, kernel, unowned
+from jorvik.core.pitch import KEY60_HZ
 from jorvik.core.randomness import uniform
 from jorvik.core.voice.oscillator import KNOWN, ready, tone
 from jorvik.core.voice_settings import MAX_UNISON
@@ -16,7 +17,6 @@ from jorvik.core.wavetables import SAMPLES
 ROWS: Final = {name: i for i, name in enumerate((*VOICE, "key", "open"))}
 """Where each lane stands in the table that the voice reads; ``open`` is how far the gate has opened."""
 
-KEY60_HZ: Final = 440.0 * 2.0 ** (-9.0 / 12.0)
 SINE_PEAK: Final = 0.3 * math.sqrt(2.0)
 """Peak of a sine from a table: what modulates fully, and what is folded fully."""
 

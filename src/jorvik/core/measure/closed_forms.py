@@ -1,14 +1,13 @@
-"""Figures in closed form, where they are needed."""
+"""Figures in closed form: of rings, beats, sidebands, bends and loops."""
 
 import math
 from dataclasses import dataclass
+from fractions import Fraction
 
-import numpy as np
 from scipy.optimize import brentq
 from scipy.special import jv
 
 from jorvik.core.curve import bend
-from jorvik.core.kernels import Floats
 
 
 @dataclass(frozen=True)
@@ -83,6 +82,11 @@ def bend_half(k: float) -> float:
     return 0.5 if abs(k) < 1e-6 else math.log(2.0 / (1.0 + math.exp(-k))) / k
 
 
-def on_itself(level: Floats) -> Floats:
-    """Return an envelope scaled by itself: its square, which falls twice as fast in dB."""
-    return np.asarray(level * level)
+def meeting(lengths: list[Fraction]) -> Fraction:
+    """Return after how long loops of these lengths meet again: their least common multiple.
+
+    >>> meeting([Fraction(3), Fraction(4), Fraction(5, 2)])
+    Fraction(60, 1)
+    """
+    numerator = math.lcm(*(length.numerator for length in lengths))
+    return Fraction(numerator, math.gcd(*(length.denominator for length in lengths)))
