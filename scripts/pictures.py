@@ -1,5 +1,6 @@
 """Take the pictures of docs/screenshots anew, from the demo data: ``.venv/bin/python -m scripts.pictures``."""
 
+import sys
 from collections.abc import Callable
 
 from playwright.sync_api import Page, sync_playwright
@@ -86,6 +87,14 @@ def compare(page: Page) -> None:
     page.get_by_role("button", name="FM index", exact=True).click()
 
 
+def figures(page: Page) -> None:
+    """A control filter's figures: how it rings, what it costs, how long it goes on."""
+    open_demo(page, "Loose Bell Rope")
+    page.get_by_role("button", name="Source ring,").click()
+    page.wait_for_timeout(1200)
+    page.get_by_text("It moves", exact=True).scroll_into_view_if_needed()
+
+
 def finding(page: Page) -> None:
     """A fault's mend, tried."""
     open_demo(page, "Thin Ice")
@@ -94,16 +103,20 @@ def finding(page: Page) -> None:
 
 
 def wish(page: Page) -> None:
-    """A wish for a peak, worked out."""
+    """Wishes at two velocities, worked out together."""
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
     page.wait_for_timeout(1200)
-    page.get_by_label("Wish for peak", exact=True).check()
-    field = page.get_by_label("Wished peak", exact=True)
-    field.fill("2.6kHz")
-    field.press("Enter")
+    for velocity, peak in (("40", "700Hz"), ("118", "3.2kHz")):
+        for label, value in (("Wish at velocity", velocity), ("Wished peak", peak)):
+            if label == "Wished peak":
+                page.get_by_label("Wish for peak", exact=True).check()
+            field = page.get_by_label(label, exact=True)
+            field.fill(value)
+            field.press("Enter")
+            page.wait_for_timeout(600)
     page.get_by_role("button", name="Work it out").click()
     page.get_by_role("button", name="Take it").first.wait_for(timeout=30_000)
-    page.get_by_text("cutoff set at", exact=False).first.scroll_into_view_if_needed()
+    page.get_by_role("button", name="Leave it").first.scroll_into_view_if_needed()
 
 
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
@@ -118,17 +131,19 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "harmonics": ("light", harmonics),
     "compare": ("light", compare),
     "finding": ("light", finding),
+    "figures": ("light", figures),
     "wish": ("light", wish),
 }
 
 
 def main() -> None:
-    """Take every picture at 1280x800."""
+    """Take the named pictures, or every one, at 1280x800."""
     warm()
     served = Served()
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        for name, (scheme, act) in PICTURES.items():
+        for name in sys.argv[1:] or PICTURES:
+            scheme, act = PICTURES[name]
             context = chromium.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme)  # type: ignore[arg-type]
             page = context.new_page()
             page.goto(served.url)

@@ -56,7 +56,9 @@ def main(words: list[str]) -> int:
         result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout).run(chosen)
     finally:
         support.stop_everything()
-    bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    # Of a test that fails for several of its cases one is counted.
+    wrong = [test for test, _ in result.failures + result.errors] + result.unexpectedSuccesses
+    bad = len({getattr(test, "test_case", test).id() for test in wrong})
     passed, failed = passed + result.testsRun - bad, failed + bad
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed or passed == 0 else 0

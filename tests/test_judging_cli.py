@@ -44,15 +44,15 @@ class Measuring(unittest.TestCase):
 
 class Checking(unittest.TestCase):
     def test_a_fault_is_exit_code_1(self) -> None:
-        code, text = said("check", str(ROOT / "demo/wrong-sampler.json"))
+        code, text = said("check", str(ROOT / "demo/wrong-sampling.json"))
         self.assertEqual(code, 1)
         self.assertIn("fault: held never takes a value", text)
         self.assertIn("mend: threshold 0.5", text)
 
     def test_cautions_are_not(self) -> None:
-        code, text = said("check", str(ROOT / "demo/wrong-clamp.json"))
+        code, text = said("check", str(ROOT / "demo/wrong-clamped-lane.json"))
         self.assertEqual(code, 0)
-        self.assertIn("caution: Cutoff is held at 20000 Hz", text)
+        self.assertIn("caution: Cutoff is held at 20 kHz", text)
 
     def test_what_is_set_aside_is_silent_but_in_the_json(self) -> None:
         path = str(ROOT / "demo/ice-crack.json")

@@ -12,10 +12,11 @@ import numpy as np
 from jorvik.core.engine.run import Run
 from jorvik.core.findings import check
 from jorvik.core.limits import DEFAULT_RATE, MAX_DOCUMENT_BYTES
+from jorvik.core.measure.context import Context
 from jorvik.core.measure.lane import Measures
-from jorvik.core.measure.patch import measure_patch
 from jorvik.core.patch import Patch, parse_patch
 from jorvik.core.problems import Problem
+from jorvik.core.readings import readings
 from jorvik.core.schema import patch_schema
 from jorvik.core.values import parse_value
 from jorvik.core.voice.render import render
@@ -131,9 +132,10 @@ def _render(args: argparse.Namespace) -> None:
 
 
 def _measure(args: argparse.Namespace) -> None:
-    found = measure_patch(_patch(args), _rate(args))
+    of = Context(_patch(args), _rate(args))
+    found, read = of.measures, readings(of)
     if args.json:
-        print(json.dumps(asdict(found), indent=2))
+        print(json.dumps({**asdict(found), "readings": [reading.facts() for reading in read]}, indent=2))
         return
     print(f"{'':28}{'start':>10}{'peak':>10}{'at s':>9}{'settle':>12}{'least':>10}  distance")
     for name, lane in found.lanes.items():
@@ -141,6 +143,9 @@ def _measure(args: argparse.Namespace) -> None:
         print(f"{name:28}{_figures(lane.measures)}  {distance}")
     for name, signal in found.signals.items():
         print(f"{'signal ' + name:28}{_figures(signal)}")
+    for reading in read:
+        group = f"{reading.group}: " if reading.group else ""
+        print(f"{reading.about or 'the patch':28}{group}{reading.name}  {reading.said}")
 
 
 def _figures(of: Measures) -> str:

@@ -2,11 +2,15 @@
 
 import json
 import re
+from typing import Any
 
-from playwright.sync_api import Page, expect
+import numpy as np
+from playwright.sync_api import Page, Request, expect
 
+from jorvik.core.engine.run import trace
+from jorvik.core.patch import check_patch
 from tests.browser.driver import BrowserCase
-from tests.support import Json
+from tests.support import Json, demos
 
 
 def patch_of(page: Page) -> Json:
@@ -166,6 +170,22 @@ class Judging(BrowserCase):
         expect(aside).to_contain_text(re.compile("2.6 kHz after|2.59. kHz after"), timeout=15_000)
         self.undo_says("wish for cutoff")
 
+    def test_who_moves_a_lane_between_the_posts(self) -> None:
+        self.page.get_by_role("button", name="Figures of pitch", exact=True).click()
+        axis = self.page.get_by_role("region", name="Pitch", exact=True).bounding_box()
+        ruler = self.page.get_by_text("500 ms", exact=True).bounding_box()
+        assert axis is not None and ruler is not None
+        y = ruler["y"] + ruler["height"] / 2
+        self.page.mouse.move(ruler["x"] + 60, y)
+        self.page.mouse.down()
+        self.page.mouse.move(ruler["x"] + 260, y, steps=4)
+        self.page.mouse.up()
+        aside = self.page.get_by_role("complementary")
+        expect(aside).to_contain_text("Between the posts")
+        # The lip has fallen by then: all that moves is the shake.
+        expect(aside).to_contain_text(re.compile("lip\\s*−?0 %"))
+        expect(aside).to_contain_text(re.compile("shake\\s*100 %"))
+
 
 class Views(BrowserCase):
     def test_soft_middle_and_hard_side_by_side(self) -> None:
@@ -176,8 +196,66 @@ class Views(BrowserCase):
         rows = table.locator("tbody tr")
         expect(rows).to_have_count(3)
         expect(rows.nth(2)).to_contain_text("+")
-        rows.nth(2).get_by_role("button", name="Hold 118 as ghost").click()
-        expect(self.page.get_by_text("behind: 118")).to_be_visible()
+
+        def of_the_ghost(request: Request) -> bool:
+            body: Any = request.post_data_json if request.url.endswith("/api/sheet") else None
+            return body is not None and body["document"]["performance"]["notes"][0]["velocity"] == 118
+
+        with self.page.expect_request(of_the_ghost):
+            rows.nth(2).get_by_role("button", name="Hold 118 as ghost").click()
+        expect(self.page.get_by_text("behind: velocity 118")).to_be_visible()
+
+    def test_settling_against_velocity(self) -> None:
+        self.open_demo("Oar Drag")
+        self.page.get_by_role("tab", name="Compare").click()
+        self.page.get_by_role("button", name="FM index", exact=True).click()
+        curve = self.page.get_by_role("img", name="settle of fm_index against soft, middle, hard")
+        said = dict(re.findall(r"(\d+) ([\d.]+) rad", curve.get_attribute("aria-label") or ""))
+        for velocity in (40, 80, 118):
+            of = trace(check_patch(demos()["oar-drag"]).with_note(velocity=velocity))
+            held = of.held(of.lanes["fm_index"].value)
+            self.assertAlmostEqual(float(said[str(velocity)]), float(np.median(held[-held.size // 5 :])), delta=0.005)
+
+    def test_steps_are_swapped_kept_and_laid_side_by_side(self) -> None:
+        self.page.get_by_role("tab", name="Compare").click()
+        rows = self.page.get_by_role("table").locator("tbody tr")
+        expect(rows).to_have_count(3)
+        self.page.get_by_role("button", name="Swap 40 with…").click()
+        self.page.get_by_role("button", name="Swap with 118").click()
+        expect(rows.nth(0).locator("td").first).to_have_text("118")
+        # Differences are told from the first, which is the hard one now.
+        self.page.get_by_role("button", name="Cutoff", exact=True).click()
+        expect(rows.nth(2)).to_contain_text("−")
+        stave = self.page.get_by_role("img", name="Cutoff at every step")
+        self.page.get_by_role("button", name="Side by side").click()
+        expect(stave.locator("canvas")).to_have_count(3)
+        self.page.get_by_role("button", name="Over each other").click()
+        expect(stave.locator("canvas")).to_have_count(1)
+        self.page.get_by_role("button", name="Keep 118 as a variant").click()
+        self.page.get_by_role("button", name="Open it").click()
+        expect(self.name_field).to_have_value("Ferry Horn, 118")
+        self.assertEqual(patch_of(self.page)["performance"]["notes"][0]["velocity"], 118)
+
+    def test_another_patch_beside_this_one_at_the_same_note(self) -> None:
+        self.page.get_by_role("tab", name="Compare").click()
+        self.page.get_by_label("What is compared").select_option("patches")
+        self.page.get_by_label("Add a patch to compare with").select_option(label="Barge Bell")
+        rows = self.page.get_by_role("table").locator("tbody tr")
+        expect(rows).to_have_count(2)
+        expect(rows.nth(1)).to_contain_text("Barge Bell")
+        self.page.get_by_role("button", name="Cutoff", exact=True).click()
+        bell = check_patch({**demos()["barge-bell"], "performance": patch_of(self.page)["performance"]})
+        cutoff = trace(bell).lanes["cutoff"].value
+        expect(rows.nth(1)).to_contain_text(f"{float(cutoff.max()) / 1000:.4g} kHz")
+
+    def test_versions_go_by_their_numbers_and_names(self) -> None:
+        self.redrawn(lambda: self.type_into("Cutoff set value", "300Hz"))
+        self.page.get_by_role("button", name="Save", exact=True).click()
+        self.page.get_by_role("tab", name="Compare").click()
+        self.page.get_by_label("What is compared").select_option("versions")
+        table = self.page.get_by_role("table")
+        expect(table).to_contain_text("present")
+        expect(table).to_contain_text(re.compile(r"version \d+"))
 
     def test_the_map_leads_to_sources_and_routes(self) -> None:
         self.page.get_by_role("tab", name="Map").click()

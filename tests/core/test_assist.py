@@ -8,13 +8,12 @@ from numpy.typing import NDArray
 
 from jorvik.core.assist.routes import macro_end, to_amount, to_range, with_polarity
 from jorvik.core.assist.sentence import route_from
-from jorvik.core.assist.wishes import Wish, solve
 from jorvik.core.curve import bend
 from jorvik.core.engine.run import trace
 from jorvik.core.measure.closed_forms import (
     beat_hz,
     bend_for,
-    bend_half,
+    done_after,
     ring,
     ring_from,
     scale_and_offset,
@@ -115,37 +114,22 @@ class Sentences(unittest.TestCase):
             self.assertEqual(caught.exception.place, place, text)
 
 
-class Wishes(unittest.TestCase):
-    def of(self) -> Patch:
-        route = {"source": "swell", "destination": "cutoff", "amount": 12}
-        return patch([ENV], [route], performance=note(1.0, 0.3), voice={"base": {"cutoff": 400}})
+class AmountsInSentences(unittest.TestCase):
+    LFO: Json = {"id": "vib", "kind": "lfo"}
 
-    def test_wishes_that_can_be_met_are_met(self) -> None:
-        solved = solve(self.of(), "cutoff", [Wish("start", 250.0), Wish("peak", 4000.0)])
-        self.assertTrue(all(met.met for met in solved.met), solved.met)
-        got = lane(solved.patch, "cutoff")
-        self.assertAlmostEqual(float(got[0]), 250, delta=2)
-        self.assertAlmostEqual(float(got.max()), 4000, delta=30)
-        self.assertAlmostEqual(solved.patch.routes[0].amount, 48.0, delta=0.2)  # 12 log2(4000 / 250)
-
-    def test_a_time(self) -> None:
-        solved = solve(self.of(), "cutoff", [Wish("peak_s", 0.25), Wish("peak", 1600.0)])
-        self.assertTrue(all(met.met for met in solved.met), solved.met)
-        self.assertAlmostEqual(solved.patch.modules[0].attack_s, 0.25, delta=0.004)  # type: ignore[attr-defined]
-
-    def test_what_cannot_be_met_together_is_said(self) -> None:
-        # With a sustain of one half the settled value lies half-way, in semitones, between start and peak.
-        wishes = [Wish("start", 200.0), Wish("peak", 3200.0), Wish("settle", 3000.0)]
-        solved = solve(self.of(), "cutoff", wishes)
-        self.assertFalse(all(met.met for met in solved.met))
-
-    def test_bad_wishes(self) -> None:
-        with self.assertRaisesRegex(Problem, "16 to 20000 Hz"):
-            solve(self.of(), "cutoff", [Wish("peak", 99_000.0)])
-        with self.assertRaisesRegex(Problem, "1 to 16"):
-            solve(self.of(), "cutoff", [])
-        with self.assertRaisesRegex(Problem, "a destination of the voice"):
-            solve(self.of(), "swell.attack_s", [Wish("peak", 1.0)])
+    def test_an_amount_that_is_not_there_yet_is_said_to_be_missing(self) -> None:
+        text = "velocity lowers the amount of vib on pitch 30 cents"
+        with self.assertRaises(Problem) as nothing:
+            route_from(patch([self.LFO]), text)
+        self.assertIn("there is none yet: say first what moves what", str(nothing.exception))
+        other = patch([self.LFO], [{"source": "vib", "destination": "cutoff", "amount": 3}])
+        with self.assertRaises(Problem) as wrong:
+            route_from(other, text)
+        self.assertIn("the amount of vib on cutoff", str(wrong.exception))
+        right = patch([self.LFO], [{"source": "vib", "destination": "pitch", "amount": 0.3}])
+        changed, name = route_from(right, text)
+        self.assertEqual(changed.routes_by_id[name].destination, "route:r0.amount")
+        self.assertAlmostEqual(changed.routes_by_id[name].amount, -0.3)
 
 
 class ClosedForms(unittest.TestCase):
@@ -178,8 +162,8 @@ class ClosedForms(unittest.TestCase):
         self.assertAlmostEqual(-gain + offset, 0.12)
         self.assertAlmostEqual(gain + offset, 0.9)
         for k in (-5.0, 0.0, 3.0):
-            self.assertAlmostEqual(bend(bend_half(k), k), 0.5)
-            self.assertAlmostEqual(bend_for(bend_half(k)), k, places=6)
+            self.assertAlmostEqual(bend(done_after(k), k), 0.5)
+            self.assertAlmostEqual(bend_for(done_after(k)), k, places=6)
 
     def test_sidebands_of_a_vanishing_index_leave_the_carrier(self) -> None:
         self.assertEqual([hz for _, hz, level in sidebands(500.0, 1000.0, 1e-6, most=64) if level > 0.01], [500.0])

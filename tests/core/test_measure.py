@@ -6,8 +6,10 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
+from jorvik.core.engine.run import trace
 from jorvik.core.measure.lane import correlation, measure, shares
-from jorvik.core.measure.patch import measure_patch
+from jorvik.core.measure.patch import measure_patch, over
+from jorvik.core.problems import Problem
 from tests.support import RATE, Json, note, patch
 
 Floats = NDArray[np.float64]
@@ -125,6 +127,27 @@ class OfAPatch(unittest.TestCase):
         ((first, last),) = measure_patch(of).still
         self.assertAlmostEqual(first, 0.2, delta=0.006)
         self.assertAlmostEqual(last, 1.0, delta=0.006)
+
+
+class OverAStretch(unittest.TestCase):
+    def test_who_moves_a_lane_changes_with_the_stretch(self) -> None:
+        fall: Json = {"id": "fall", "kind": "envelope", "attack_s": 0.0, "decay_s": 0.3, "sustain": 0.0}
+        shake: Json = {"id": "shake", "kind": "lfo", "rate": 20.0, "delay_s": 0.5}
+        routes: list[Json] = [
+            {"id": "a", "source": "fall", "destination": "cutoff", "amount": 24},
+            {"id": "b", "source": "shake", "destination": "cutoff", "amount": 2},
+        ]
+        of = trace(patch([fall, shake], routes, performance=note(1.0, 0.0)))
+        first, last = over(of, "cutoff", 0.0, 0.3), over(of, "cutoff", 1.0, 0.6)
+        self.assertAlmostEqual(first.shares["a"], 1.0)
+        self.assertAlmostEqual(last.shares["b"], 1.0)
+        self.assertAlmostEqual(first.distance, 24.0, delta=0.01)
+        self.assertAlmostEqual(last.distance, 4.0, places=6)
+        whole = over(of, "cutoff", 0.0, 1.0).shares
+        self.assertAlmostEqual(sum(whole.values()), 1.0)
+        for wrong in (("cutoff", 0.5, 0.5), ("cutoff", 3.0, 9.0), ("fold", 0.0, 1.0)):
+            with self.assertRaises(Problem):
+                over(of, *wrong)
 
 
 if __name__ == "__main__":

@@ -45,8 +45,12 @@ class OneBlock(unittest.TestCase):
 
     def test_a_low_pass_gate(self) -> None:
         t = demo("barn-door")
-        off = round(0.3 * RATE)
+        on, off = t.run.notes[0].on, t.run.notes[0].off
+        self.assertEqual(off - on, round(0.3 * RATE))
         after = np.arange(20_000) + 1
+        np.testing.assert_allclose(
+            t.signals["door"][on : on + 5000], 1 - np.exp(-after[:5000] / (0.004 * RATE)), atol=1e-9
+        )
         open_at = t.signals["door"][off - 1]
         np.testing.assert_allclose(
             t.signals["door"][off : off + 20_000], open_at * np.exp(-after / (0.25 * RATE)), atol=1e-9

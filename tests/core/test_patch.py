@@ -5,8 +5,9 @@ import unittest
 from typing import Any
 
 from jorvik.core.catalogue_page import page
-from jorvik.core.findings_page import page as findings_page
 from jorvik.core.modules import KINDS
+from jorvik.core.pages import PAGES
+from jorvik.core.pages import page as page_of
 from jorvik.core.patch import check_patch, parse_patch
 from jorvik.core.problems import Problem
 from jorvik.core.schema import catalogue, patch_schema
@@ -145,7 +146,8 @@ class Accepted(unittest.TestCase):
 class Catalogued(unittest.TestCase):
     def test_the_page_is_current(self) -> None:
         self.assertEqual((ROOT / "docs/catalogue.md").read_text(), page(catalogue()), "run scripts/types")
-        self.assertEqual((ROOT / "docs/findings.md").read_text(), findings_page(), "run scripts/types")
+        for name in PAGES:
+            self.assertEqual((ROOT / f"docs/{name}.md").read_text(), page_of(name), "run scripts/types")
 
 
 if __name__ == "__main__":

@@ -88,6 +88,10 @@ class Store(unittest.TestCase):
         self.assertEqual(self.store.get(head.id).name, "Bell")
         kept = [self.store.revision(head.id, r.number)["name"] for r in self.store.revisions(head.id)]
         self.assertIn("My bell", kept)
+        # One that stands as it was shipped is left alone.
+        before = self.store.revisions(head.id)
+        self.store.put_demo("bell", document(name="Bell"), reset=True)
+        self.assertEqual(self.store.revisions(head.id), before)
 
     def test_documents_come_back_to_the_last_digit(self) -> None:
         doc = document([{"id": "c", "kind": "constant", "value": 0.1 + 0.2}], notes="ä ♯ \u2028")

@@ -2,7 +2,9 @@
 
 import base64
 import io
+import json
 import unittest
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -118,15 +120,62 @@ class Assisting(Api):
         self.assertAlmostEqual(back["routes"][0]["amount"], 24.0)
         turned = self.post("assist/polarity", document=doc, route="vib", polarity="unipolar")["document"]
         self.assertAlmostEqual(turned["routes"][1]["amount"], 1.0)
-        solved = self.post("assist/solve", document=doc, lane="cutoff", wishes=[{"what": "start", "value": 500.0}])
-        self.assertTrue(solved["met"][0]["met"])
-        self.assertAlmostEqual(solved["document"]["voice"]["base"]["cutoff"], 500.0, delta=2)
+        wish = {"document": doc, "lane": "cutoff", "wishes": [{"what": "start", "value": 500.0}]}
+        lines = [json.loads(line) for line in self.client.post("/api/assist/solve", json=wish).text.splitlines()]
+        self.assertEqual(lines[0]["tries"], 1)
+        self.assertTrue(lines[-1]["answer"]["met"][0]["met"])
+        self.assertAlmostEqual(lines[-1]["answer"]["document"]["voice"]["base"]["cutoff"], 500.0, delta=2)
+
+    def test_what_may_change_can_be_chosen(self) -> None:
+        doc = document([ENV], [RAISE])
+        offered: Any = self.post(
+            "assist/changeable", document=doc, lane="cutoff", wishes=[{"what": "peak_s", "value": 0.2}]
+        )
+        usual = {one["name"] for one in offered if one["usual"]}
+        self.assertEqual(usual, {f"{ENV['id']}.attack_s"})
+        wish = {"document": doc, "lane": "cutoff", "wishes": [{"what": "peak", "value": 3000.0}]}
+        body = {**wish, "changing": ["cutoff"]}
+        lines = self.client.post("/api/assist/solve", json=body).text.splitlines()
+        made = json.loads(lines[-1])["answer"]["document"]
+        self.assertEqual(made["routes"], doc["routes"])
+        # The peak lies two octaves over the set value, scaled by the velocity.
+        self.assertAlmostEqual(made["voice"]["base"]["cutoff"], 3000 / 2 ** (2 * 96 / 127), delta=5)
+        self.assertEqual(
+            self.post("assist/solve", 422, **{**wish, "changing": ["nothing"]})["place"], "what may change"
+        )
 
     def test_a_ring_and_its_settings(self) -> None:
-        said = self.post("assist/ring", frequency_hz=7.5, q=7.0)
-        self.assertAlmostEqual(said["ring"]["frequency_hz"], 7.5 * np.sqrt(1 - 1 / 196))
-        wished = self.post("assist/ring", frequency_hz=said["ring"]["frequency_hz"], rings_for_s=said["ring"]["time_s"])
-        self.assertAlmostEqual(wished["q"], 7.0, delta=0.05)
+        ringer = {"id": "ring", "kind": "filter", "input": "gate", "frequency_hz": 7.5, "q": 7.0}
+        doc = document([ENV, ringer], [RAISE])
+        said = {r["name"]: r for r in self.post("judge", document=doc)["readings"] if r["about"] == "signal.ring"}
+        self.assertAlmostEqual(said["rings at"]["value"], 7.5 * np.sqrt(1 - 1 / 196))
+        self.assertTrue(said["gone after"]["settable"])
+        wish: Json = {"kind": "ringing", "about": "signal.ring", "name": "gone after", "value": 2.0}
+        ring = self.post("assist/reading", document=doc, **wish)["document"]["modules"][1]
+        self.assertAlmostEqual(np.log(1000) * ring["q"] / (np.pi * ring["frequency_hz"]), 2.0, places=4)
+        wrong = self.post("assist/reading", 422, document=doc, **{**wish, "name": "bounces"})
+        self.assertEqual(wrong["place"], "signal.ring")
+
+    def test_what_a_lane_reaches_at_keys_and_velocities(self) -> None:
+        opens = {**RAISE, "via": "velocity"}
+        follow = {"id": "follow", "source": "key", "destination": "cutoff", "amount": 12}
+        doc = document([ENV], [opens, follow])
+        rows: Any = self.post("reached", document=doc, lane="cutoff", keys=[48, 72], velocities=[40, 127])
+        self.assertEqual([(r["key"], r["velocity"]) for r in rows], [(48, 40), (48, 127), (72, 40), (72, 127)])
+        for row in rows:
+            octaves = RAISE["amount"] / 12 * row["velocity"] / 127 + (row["key"] - 60) / 12
+            self.assertAlmostEqual(row["measures"]["peak"], 1000 * 2**octaves, delta=0.01)
+        wrong = self.post("reached", 422, document=doc, lane="fold", keys=[48], velocities=[40])
+        self.assertEqual(wrong["place"], "the lane")
+
+    def test_a_stretch_between_two_moments(self) -> None:
+        doc = document([ENV], [RAISE], performance=note(1.0, 0.2))
+        said = self.post("stretch", document=doc, lane="cutoff", from_s=0.0, to_s=0.1)
+        self.assertAlmostEqual(said["distance"], 24 * 96 / 127, delta=0.02)
+        self.assertEqual(said["shares"], {"up": 1.0})
+        self.assertEqual(
+            self.post("stretch", 422, document=doc, lane="cutoff", from_s=7, to_s=8)["place"], "the stretch"
+        )
 
     def test_what_cannot_be_done_is_refused_with_the_place(self) -> None:
         doc = document([ENV], [RAISE])

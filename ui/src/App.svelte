@@ -1,5 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
+  import { messages } from './lib/messages.svelte';
+  import { duplicateSource } from './lib/actions';
   import { bench } from './lib/bench.svelte';
   import { copyChosen, paste } from './lib/clipboard';
   import { newPatch, save } from './lib/library';
@@ -40,9 +42,9 @@
     if (key === 'z') return () => (event.shiftKey ? bench.redo() : bench.undo());
     if (key === 'y') return () => bench.redo();
     if (key === 'c' && !inField(event.target) && !getSelection()?.toString()) return () => void copyChosen();
-    if (key === 'v' && !inField(event.target)) return () => void bench.attempt(paste);
-    if (key === 'd' && module) return () => bench.duplicate(module.id);
-    if (key === 's') return () => void bench.attempt(() => save());
+    if (key === 'v' && !inField(event.target)) return () => void messages.attempt(paste);
+    if (key === 'd' && module) return () => duplicateSource(module.id);
+    if (key === 's') return () => void messages.attempt(() => save());
     return undefined;
   }
 
@@ -51,13 +53,13 @@
     if (!sheet) return;
     const length = (sheet.to_s - sheet.from_s) * factor;
     const middle = bench.cursor ?? (sheet.from_s + sheet.to_s) / 2;
-    bench.zoom(middle - length / 2, middle + length / 2);
+    bench.tracing.zoom(middle - length / 2, middle + length / 2);
   }
   function slide(share: number): void {
     const { sheet } = bench;
     if (!sheet) return;
     const by = (sheet.to_s - sheet.from_s) * share;
-    bench.zoom(sheet.from_s + by, sheet.to_s + by);
+    bench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
   }
 
   function plainKey(event: KeyboardEvent): (() => void) | undefined {
@@ -68,19 +70,19 @@
         return () => (player.loop = !player.loop);
       case 't':
         return () => {
-          bench.allThree = !bench.allThree;
-          bench.trace();
+          bench.tracing.allThree = !bench.tracing.allThree;
+          bench.tracing.ask();
         };
       case 'g':
-        return () => (bench.ghost ? bench.dropGhost() : bench.holdGhost());
+        return () => (bench.tracing.ghost ? bench.tracing.drop() : bench.tracing.hold());
       case 'k':
         return () => settings.set({ keys: !settings.now.keys });
       case '0':
-        return () => bench.zoom(0, bench.sheet?.seconds ?? 1);
+        return () => bench.tracing.zoom(0, bench.sheet?.seconds ?? 1);
       case '1':
-        return () => bench.zoom(bench.sheet?.notes[0]?.on_s ?? 0, (bench.sheet?.notes[0]?.on_s ?? 0) + 0.05);
+        return () => bench.tracing.zoom(bench.sheet?.notes[0]?.on_s ?? 0, (bench.sheet?.notes[0]?.on_s ?? 0) + 0.05);
       case '2':
-        return () => bench.zoom(bench.sheet?.notes.at(-1)?.off_s ?? 0, bench.sheet?.seconds ?? 1);
+        return () => bench.tracing.zoom(bench.sheet?.notes.at(-1)?.off_s ?? 0, bench.sheet?.seconds ?? 1);
       case '+':
       case '=':
       case '-':
@@ -141,7 +143,7 @@
           <button class="quiet" onclick={() => location.reload()}>Try again</button>
         {:else}
           <p>There are no patches yet.</p>
-          <button class="quiet" onclick={() => void bench.attempt(newPatch)}>Make the first one</button>
+          <button class="quiet" onclick={() => void messages.attempt(newPatch)}>Make the first one</button>
         {/if}
       </div>
     {/if}

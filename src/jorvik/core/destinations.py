@@ -94,6 +94,12 @@ _TABLE: Final = (
     _ratio("stereo_spread", "Stereo spread"),
 )
 
+
+def is_level(name: str) -> bool:
+    """Tell whether a destination is a level, which is heard in dB."""
+    return name == "amplitude" or name.endswith("_level")
+
+
 VOICE: Final = {destination.name: destination for destination in _TABLE}
 """The voice's destinations by name, in the order in which the sheet shows them."""
 

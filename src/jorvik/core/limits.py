@@ -12,6 +12,8 @@ MAX_SECONDS: Final = 60.0
 MIN_RATE: Final = 4_000
 MAX_RATE: Final = 192_000
 DEFAULT_RATE: Final = 48_000
+DRAFT_RATE: Final = MIN_RATE
+"""For what is traced many times over to answer one question."""
 
 MAX_TEXT: Final = 20_000
 """Characters of a patch's notes."""

@@ -1,7 +1,7 @@
 """The patch document, version 1: strict, immutable, and the one form in which a patch is kept and passed on."""
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Literal, NoReturn
 
@@ -135,6 +135,11 @@ class Patch(Strict):
         """The routes that are on."""
         return [route for route in self.routes if route.enabled]
 
+    @property
+    def signal_names(self) -> list[str]:
+        """The names that an input may have: modules and performance signals."""
+        return [*self.modules_by_id, *PERFORMANCE_SIGNALS]
+
     def has_signal(self, name: Signal) -> bool:
         """Tell whether an input may read ``name``."""
         return not isinstance(name, str) or name in PERFORMANCE_SIGNALS or name in self.modules_by_id
@@ -157,6 +162,10 @@ class Patch(Strict):
             moved = self.destination(route.destination)
             unit = moved.amount_unit if moved else "ratio"
         return Destination(f"route:{route.id}.amount", f"amount of {route.id}", unit, low, high, 0.0)
+
+    def at_work(self, name: str) -> bool:
+        """Tell whether a destination of the voice that is off at 0 can be anything else."""
+        return self.base(VOICE[name]) != 0.0 or any(route.destination == name for route in self.live_routes)
 
     def base(self, destination: Destination) -> float:
         """Return the set value of a destination in this patch."""
@@ -291,3 +300,43 @@ def _check_range(place: str, route: Route, at: Destination, over: dict[str, Rout
 
 
 _CHECKS: tuple[Callable[[Patch], None], ...] = (_check_ids, _check_signals, _check_routes, _check_tables)
+
+
+def edited(
+    patch: Patch,
+    modules: Mapping[str, Mapping[str, Any]] | None = None,
+    routes: Mapping[str, Mapping[str, Any]] | None = None,
+    base: Mapping[str, float] | None = None,
+    voice: Mapping[str, Any] | None = None,
+    without_routes: tuple[str, ...] = (),
+    more_routes: tuple[Mapping[str, Any], ...] = (),
+    more_modules: tuple[Mapping[str, Any], ...] = (),
+) -> Patch:
+    """Return a patch with fields of modules, routes, the base and the voice changed, checked as a whole.
+
+    Routes can be left out, routes and modules added.
+    """
+    document = patch.document()
+    for module in document.get("modules", []):
+        module.update((modules or {}).get(module["id"], {}))
+    document["modules"] = [*document.get("modules", []), *more_modules]
+    for route in document.get("routes", []):
+        route.update((routes or {}).get(route["id"], {}))
+    gone = {*without_routes, *(f"route:{name}.amount" for name in without_routes)}
+    kept = [r for r in document.get("routes", []) if r["id"] not in gone and r["destination"] not in gone]
+    document["routes"] = [*kept, *more_routes]
+    if base:
+        voice = {**(voice or {}), "base": {**document.get("voice", {}).get("base", {}), **base}}
+    if voice:
+        document["voice"] = {**document.get("voice", {}), **voice}
+    return check_patch(document)
+
+
+def fresh_id(wanted: str, taken: Collection[str]) -> str:
+    """Return an id that is not taken: the wanted one, or that with a number after it.
+
+    >>> fresh_id("ramp", ["gate", "ramp"])
+    'ramp 2'
+    """
+    names = (wanted[:60], *(f"{wanted[:60]} {n}" for n in range(2, len(taken) + 3)))
+    return next(name for name in names if name not in taken)

@@ -37,6 +37,7 @@ class Head:
 
     id: uuid.UUID
     name: str
+    tags: list[str]
     demo: str | None
     sequence: int
     saved_number: int
@@ -169,10 +170,10 @@ class PatchStore:
             return _kept(row)
 
     def put_demo(self, demo: str, document: Document, reset: bool = False) -> None:
-        """Keep a demo patch under its name, if it is not there; with ``reset`` as a new draft over what is."""
+        """Keep a demo patch under its name, if it is not there; with ``reset`` as a new draft over what differs."""
         with self._session() as session:
             row = session.scalar(select(PatchRow).where(PatchRow.demo == demo))
-            if row is not None and reset:
+            if row is not None and reset and (row.draft != document or row.deleted_at is not None):
                 _add_revision(session, row, row.draft, "before the demo was reset")
                 row.deleted_at = None
                 _write(row, document, check_patch(document).name)
@@ -205,6 +206,7 @@ def _head_fields(row: PatchRow) -> dict[str, Any]:
     return {
         "id": row.id,
         "name": row.name,
+        "tags": list(row.draft.get("tags", [])),
         "demo": row.demo,
         "sequence": row.sequence,
         "saved_number": row.saved_number,

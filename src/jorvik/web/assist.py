@@ -3,25 +3,29 @@
 from collections.abc import Callable
 
 from fastapi import APIRouter, Request
+from fastapi.responses import StreamingResponse
 
 from jorvik.core.assist import routes
+from jorvik.core.assist.changeable import Changeable, changeable
 from jorvik.core.assist.sentence import route_from
-from jorvik.core.assist.wishes import solve
-from jorvik.core.engine.run import Cancelled
-from jorvik.core.measure.closed_forms import ring, ring_from
+from jorvik.core.assist.wishes import checked, solve, wished_for
+from jorvik.core.measure.context import Context
 from jorvik.core.patch import check_patch
-from jorvik.web.forms import (
+from jorvik.core.problems import Problem
+from jorvik.core.readings import with_reading
+from jorvik.web.assist_forms import (
     Answer,
+    ChangeableWish,
     Changed,
     MacroEndWish,
     PolarityWish,
-    RingSaid,
-    RingWish,
+    ReadingWish,
     RouteWish,
     SentenceWish,
+    SolveLine,
     SolveWish,
 )
-from jorvik.web.work import computed
+from jorvik.web.work import computed, told
 
 router = APIRouter(prefix="/assist")
 
@@ -54,24 +58,41 @@ def post_sentence(wish: SentenceWish) -> Changed:
     return Changed(document=changed.document(), route=name)
 
 
-@router.post("/ring")
-def post_ring(wish: RingWish) -> RingSaid:
-    """Return how a control filter rings, or the settings that ring as wished."""
-    hz, q = wish.frequency_hz, wish.q
-    if wish.rings_for_s is not None:
-        hz, q = ring_from(wish.frequency_hz, wish.rings_for_s)
-    return RingSaid(frequency_hz=hz, q=q, ring=ring(hz, q))
+@router.post("/reading")
+async def post_reading(request: Request, wish: ReadingWish) -> Changed:
+    """Return a document in which a figure comes to a wished value."""
 
-
-@router.post("/solve")
-async def post_solve(request: Request, wish: SolveWish) -> Answer:
-    """Return the document that meets wishes for a lane best."""
-
-    def work(cancelled: Callable[[], bool]) -> Answer:
-        try:
-            solved = solve(check_patch(wish.document), wish.lane, wish.wishes, cancelled)
-        except InterruptedError:
-            raise Cancelled from None
-        return Answer(document=solved.patch.document(), changes=solved.changes, met=solved.met)
+    def work(cancelled: Callable[[], bool]) -> Changed:
+        of = Context(check_patch(wish.document), cancelled=cancelled)
+        return Changed(document=with_reading(of, wish.kind, wish.about, wish.name, wish.value).document())
 
     return await computed(request, work)
+
+
+@router.post("/changeable")
+def post_changeable(wish: ChangeableWish) -> list[Changeable]:
+    """Return what may be changed for wishes of a lane, and whether it is when nothing is chosen."""
+    patch = check_patch(wish.document)
+    return changeable(patch, wished_for(patch, wish.lane), wish.wishes)
+
+
+@router.post("/solve", responses={200: {"model": SolveLine}})
+async def post_solve(wish: SolveWish) -> StreamingResponse:
+    """Tell how many tries were made, at last the document that meets wishes best: a line of JSON each."""
+    patch = check_patch(wish.document)
+    checked(patch, wish.lane, wish.wishes, wish.changing)
+
+    def work(cancelled: Callable[[], bool], tell: Callable[[SolveLine], None]) -> None:
+        def progress(tries: int) -> None:
+            tell(SolveLine(tries=tries))
+
+        try:
+            solved = solve(patch, wish.lane, wish.wishes, wish.changing, cancelled, progress)
+        except InterruptedError:
+            return
+        except Problem as problem:
+            tell(SolveLine(refused=str(problem)))
+            return
+        tell(SolveLine(answer=Answer(document=solved.patch.document(), changes=solved.changes, met=solved.met)))
+
+    return told(work)

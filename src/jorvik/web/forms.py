@@ -1,14 +1,11 @@
 """What goes in and out over HTTP. The screen's types are generated from these."""
 
 from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from jorvik.core.assist.wishes import Met, Wish
 from jorvik.core.limits import DEFAULT_RATE, MAX_SECONDS
-from jorvik.core.measure.closed_forms import Ring
-from jorvik.core.measure.patch import PatchMeasures
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Mark
 from jorvik.formats.wav import Depth
@@ -182,128 +179,6 @@ class Row(Form):
     first: str
     least: str
     greatest: str
-
-
-class PolarityWish(Form):
-    """A route to get another polarity, its curve kept or its figures as they were typed."""
-
-    document: Document
-    route: str
-    polarity: Literal["as_is", "unipolar", "bipolar"]
-    keep: bool = True
-
-
-class RouteWish(Form):
-    """A route to become a range, or an amount."""
-
-    document: Document
-    route: str
-    to: Literal["range", "amount"]
-
-
-class MacroEndWish(Form):
-    """A macro at one of its ends, and what destinations are to be there."""
-
-    document: Document
-    macro: str
-    full: bool
-    values: dict[str, float]
-
-
-class SentenceWish(Form):
-    """A route said as a sentence."""
-
-    document: Document
-    text: Annotated[str, Field(max_length=300)]
-
-
-class Changed(Form):
-    """A document after a change, and the route that it is about."""
-
-    document: Document
-    route: str = ""
-
-
-class SolveWish(Form):
-    """Wishes for a lane."""
-
-    document: Document
-    lane: str
-    wishes: Annotated[list[Wish], Field(max_length=16)]
-
-
-class Answer(Form):
-    """A document that comes as near to the wishes as can be, what changed, and what was met."""
-
-    document: Document
-    changes: list[str]
-    met: list[Met]
-
-
-class RingWish(Form):
-    """A control filter's settings, or how it shall ring."""
-
-    frequency_hz: Annotated[float, Field(gt=0, le=96_000)]
-    q: Annotated[float, Field(ge=0.5, le=10_000)] = 0.5
-    rings_for_s: Annotated[float | None, Field(gt=0, le=60)] = None
-
-
-class RingSaid(Form):
-    """Settings of a control filter and how it rings with them."""
-
-    frequency_hz: float
-    q: float
-    ring: Ring
-
-
-class FindingView(Form):
-    """Something worth knowing of a patch; ``mended`` is the whole document as the mend would make it."""
-
-    key: str
-    rule: str
-    severity: str
-    sentence: str
-    why: str
-    about: str
-    from_s: float
-    to_s: float
-    mend: str = ""
-    mended: Document | None = None
-    set_aside: str | None = None
-
-
-class Judgement(Form):
-    """What is measured of a patch over its first note, and what was found."""
-
-    measures: PatchMeasures
-    findings: list[FindingView]
-
-
-class CompareWish(Play):
-    """A patch played at a ladder of something, or beside other patches."""
-
-    by: Literal["velocity", "key", "length_s", "tempo_bpm", "seed"] = "velocity"
-    steps: Annotated[list[float], Field(max_length=128)] = []
-    others: Annotated[list[Document], Field(max_length=15)] = []
-    columns: Annotated[int, Field(ge=1, le=2000)] = 300
-
-
-class ComparedStep(Form):
-    """One step of a comparison: its lanes over the columns and their figures."""
-
-    label: str
-    seconds: float
-    lanes: dict[str, Row]
-    measures: PatchMeasures
-
-
-class Comparison(Form):
-    """Every step of a comparison."""
-
-    by: str
-    titles: dict[str, str]
-    units: dict[str, str]
-    steps: list[ComparedStep]
 
 
 class CyclesWish(Form):

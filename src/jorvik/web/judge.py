@@ -6,13 +6,26 @@ from collections.abc import Callable
 from fastapi import APIRouter, Request
 
 from jorvik.core.engine.reduce import reduce_run
-from jorvik.core.engine.run import Run
-from jorvik.core.findings import findings
-from jorvik.core.findings.base import Context
+from jorvik.core.engine.run import Room, Run, trace
+from jorvik.core.judgement import judge
+from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import ladder, rung
-from jorvik.core.measure.patch import measure_patch
+from jorvik.core.measure.lane import Measures
+from jorvik.core.measure.patch import Stretch, measure_patch, over
 from jorvik.core.patch import Patch, check_patch
-from jorvik.web.forms import ComparedStep, CompareWish, Comparison, FindingView, Judgement, Play
+from jorvik.core.problems import Problem
+from jorvik.web.forms import Play
+from jorvik.web.judging_forms import (
+    ComparedStep,
+    CompareWish,
+    Comparison,
+    FindingView,
+    Judgement,
+    Reached,
+    ReachedWish,
+    ReadingView,
+    StretchWish,
+)
 from jorvik.web.rendered import played
 from jorvik.web.sheet import row_of
 from jorvik.web.work import computed
@@ -27,6 +40,7 @@ async def post_judge(request: Request, wish: Play) -> Judgement:
     def work(cancelled: Callable[[], bool]) -> Judgement:
         context = Context(played(wish), wish.rate, cancelled)
         aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
+        judged = judge(context)
         found = [
             FindingView(
                 key=f.key,
@@ -41,9 +55,10 @@ async def post_judge(request: Request, wish: Play) -> Judgement:
                 mended=f.mend.patch.document() if f.mend else None,
                 set_aside=aside.get(f.key),
             )
-            for f in findings(context)
+            for f in judged.findings
         ]
-        return Judgement(measures=context.measures, findings=found)
+        read = [ReadingView(**reading.facts()) for reading in judged.readings]
+        return Judgement(measures=context.measures, readings=read, findings=found)
 
     return await computed(request, work)
 
@@ -61,11 +76,11 @@ async def post_compare(request: Request, wish: CompareWish) -> Comparison:
             patches.append(checked)
             labels.append(checked.name)
 
-        def one(of: Patch) -> ComparedStep:
+        def one(of: Patch, room: Room) -> ComparedStep:
             run = Run(of, wish.rate)
             reduced = reduce_run(run, wish.columns, cancelled)
             lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
-            found = measure_patch(of, wish.rate, cancelled)
+            found = measure_patch(of, wish.rate, cancelled, room)
             return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
 
         steps = ladder(patches, one, os.cpu_count() or 1)
@@ -77,5 +92,37 @@ async def post_compare(request: Request, wish: CompareWish) -> Comparison:
             units={name: lane.unit for name, lane in lanes.items()},
             steps=named,
         )
+
+    return await computed(request, work)
+
+
+@router.post("/reached")
+async def post_reached(request: Request, wish: ReachedWish) -> list[Reached]:
+    """Return what a lane comes to at each of some keys and velocities, by key, then by velocity."""
+
+    def work(cancelled: Callable[[], bool]) -> list[Reached]:
+        patch = played(wish)
+        pairs = [(key, velocity) for key in wish.keys for velocity in wish.velocities]
+        patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
+
+        def one(of: Patch, room: Room) -> Measures:
+            lanes = measure_patch(of, wish.rate, cancelled, room).lanes
+            if wish.lane not in lanes:
+                raise Problem("the lane", f'"{wish.lane}"', f"one that something moves: {', '.join(lanes)}")
+            return lanes[wish.lane].measures
+
+        found = ladder(patches, one, os.cpu_count() or 1)
+        pairs_found = zip(pairs, found, strict=True)
+        return [Reached(key=key, velocity=velocity, measures=of) for (key, velocity), of in pairs_found]
+
+    return await computed(request, work)
+
+
+@router.post("/stretch")
+async def post_stretch(request: Request, wish: StretchWish) -> Stretch:
+    """Return how far a lane goes between two moments, and each route's share of it."""
+
+    def work(cancelled: Callable[[], bool]) -> Stretch:
+        return over(trace(played(wish), wish.rate, cancelled=cancelled), wish.lane, wish.from_s, wish.to_s)
 
     return await computed(request, work)

@@ -3,12 +3,14 @@
 import asyncio
 import os
 import threading
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from typing import TypeVar
 
 import anyio
 import anyio.to_thread
 from fastapi import Request
+from fastapi.responses import StreamingResponse
+from pydantic import BaseModel
 
 T = TypeVar("T")
 
@@ -41,3 +43,33 @@ async def computed(request: Request, work: Callable[[Callable[[], bool]], T]) ->
         return await anyio.to_thread.run_sync(work, gone.is_set, limiter=_cores())
     finally:
         watcher.cancel()
+
+
+def told(work: Callable[[Callable[[], bool], Callable[[BaseModel], None]], None]) -> StreamingResponse:
+    """Return what ``work`` tells while it is under way, a line of JSON each.
+
+    It runs in a thread, and is handed a function that tells when the reader has gone, and one to tell something with.
+    """
+    gone = threading.Event()
+    lines: asyncio.Queue[str | None] = asyncio.Queue()
+    loop = asyncio.get_running_loop()
+
+    def tell(said: BaseModel) -> None:
+        loop.call_soon_threadsafe(lines.put_nowait, said.model_dump_json() + "\n")
+
+    async def run() -> None:
+        try:
+            await anyio.to_thread.run_sync(work, gone.is_set, tell, limiter=_cores())
+        finally:
+            lines.put_nowait(None)
+
+    async def each() -> AsyncIterator[str]:
+        running = asyncio.create_task(run())
+        try:
+            while (line := await lines.get()) is not None:
+                yield line
+            await running
+        finally:
+            gone.set()
+
+    return StreamingResponse(each(), media_type="application/x-ndjson")

@@ -1,4 +1,5 @@
 /** Copying sources and routes, within a patch and from one to another, as text on the clipboard. */
+import { messages } from './messages.svelte';
 import { bench } from './bench.svelte';
 import { pasted, routes, type Clip } from './document';
 
@@ -13,7 +14,7 @@ export async function copyChosen(): Promise<void> {
     ? { module, routes: routes(patch).filter((r) => r.source === module.id) }
     : { routes: [route!] };
   await navigator.clipboard.writeText(JSON.stringify({ format: MARK, ...clip }));
-  bench.say(module ? `${module.id} is copied with its routes.` : `The route ${route!.id} is copied.`);
+  messages.say(module ? `${module.id} is copied with its routes.` : `The route ${route!.id} is copied.`);
 }
 
 export async function paste(): Promise<void> {

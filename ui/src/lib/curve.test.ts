@@ -4,6 +4,7 @@ import {
   flippedInHeight,
   flippedInTime,
   heightAt,
+  marksAfter,
   moved,
   stretched,
   withBend,
@@ -33,6 +34,16 @@ describe('drawn points', () => {
     const [three] = withPoint(LINE, 0.5, 0.5);
     expect(moved(three, 1, 9, 9, [0, 1], [0, 1])[1]).toEqual([1, 1]);
     expect(moved(three, 1, -9, -9, [0, 1], [-1, 1])[1]).toEqual([0, -1]);
+  });
+  it('keep their marks where one is put in or taken away', () => {
+    const marks = { loop: [1, 3], hold_at: 2 };
+    expect(marksAfter(marks, 1, 1)).toEqual({ loop: [2, 4], hold_at: 3 });
+    expect(marksAfter(marks, 3, 1)).toEqual({ loop: [1, 4], hold_at: 2 });
+    expect(marksAfter(marks, 4, 1)).toEqual(marks);
+    expect(marksAfter(marks, 0, -1)).toEqual({ loop: [0, 2], hold_at: 1 });
+    expect(marksAfter(marks, 2, -1)).toEqual({ loop: [1, 2], hold_at: null });
+    expect(marksAfter(marks, 3, -1)).toEqual({ loop: null, hold_at: 2 });
+    expect(marksAfter({}, 0, 1)).toEqual({ loop: null, hold_at: null });
   });
   it('keep a bend within its range, and show it half-way', () => {
     expect(withBend(LINE, 0, 99)[0]![2]).toBe(12);

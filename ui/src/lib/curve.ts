@@ -66,6 +66,25 @@ export function flippedInHeight(points: Points, heights: [number, number]): Poin
   return points.map((point) => [point[0]!, tidy(heights[0] + heights[1] - point[1]!), ...point.slice(2)]);
 }
 
+/** The points, by their place in the list, between which a drawn curve repeats and at which it waits. */
+export interface Marks {
+  loop?: number[] | null;
+  hold_at?: number | null;
+}
+
+/** Keeps marks at their points where one is put in at a place (1) or taken away (-1); what marked that one goes. */
+export function marksAfter({ loop, hold_at }: Marks, index: number, by: 1 | -1): Marks {
+  const moved = (mark: number): number | null => {
+    if (by === 1) return mark >= index ? mark + 1 : mark;
+    return mark === index ? null : mark > index ? mark - 1 : mark;
+  };
+  const ends = loop?.map(moved);
+  return {
+    loop: ends?.every((end) => end !== null) ? (ends as number[]) : null,
+    hold_at: hold_at == null ? null : moved(hold_at)
+  };
+}
+
 export function stretched(points: Points, factor: number, end = Infinity): Points {
   return points.map((point) => [tidy(Math.min(end, point[0]! * factor)), ...point.slice(1)]);
 }

@@ -16,6 +16,8 @@ export interface Inks {
   paper: string;
 }
 
+/** For numbers and labels within a drawing. */
+export const SMALL_FONT = "11.5px 'Atkinson Hyperlegible Next Variable', sans-serif";
 const TICK_FONT = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
 /** A column that moves further than this beyond its ends is drawn from least to greatest. */
 const TALL_PX = 1.5;
@@ -122,6 +124,25 @@ export function line(
   context.strokeStyle = colour;
   context.lineWidth = weight;
   context.lineJoin = 'round';
+  context.setLineDash([...dash]);
+  context.stroke();
+  context.setLineDash([]);
+}
+
+/** Draws a line through the places of some values. */
+export function stroked<T>(
+  on: Surface,
+  values: { forEach(each: (value: T, i: number) => void): void },
+  placed: (value: T, i: number) => [number, number],
+  colour: string,
+  weight: number,
+  dash: readonly number[] = []
+): void {
+  const { context } = on;
+  context.beginPath();
+  values.forEach((value, i) => context.lineTo(...placed(value, i)));
+  context.strokeStyle = colour;
+  context.lineWidth = weight;
   context.setLineDash([...dash]);
   context.stroke();
   context.setLineDash([]);

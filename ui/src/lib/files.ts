@@ -1,6 +1,7 @@
 /** Patches, sounds and traces to and from the disk. */
 import { api, plain, Refused, taken, type Patch } from './api';
-import { bench } from './bench.svelte';
+import { messages } from './messages.svelte';
+import { addTable } from './actions';
 
 const MOST_BYTES = 4_000_000;
 
@@ -68,7 +69,7 @@ export async function readCycles(file: File, frameLength: number | null = null):
   for (let i = 0; i < bytes.length; i += 32_768) text += String.fromCharCode(...bytes.subarray(i, i + 32_768));
   const body = { data: btoa(text), frame_length: frameLength };
   const read = await taken(api.POST('/api/cycles', { body }));
-  const name = bench.addTable(
+  const name = addTable(
     file.name
       .replace(/\.[^.]*$/, '')
       .replace(/[.:]/g, ' ')
@@ -78,7 +79,7 @@ export async function readCycles(file: File, frameLength: number | null = null):
     }
   );
   const said = `${name}: ${read.frames} frames of ${read.frame_length} samples. ${read.remark}`;
-  const retry = (length: number) => () => void bench.attempt(() => readCycles(file, length));
+  const retry = (length: number) => () => void messages.attempt(() => readCycles(file, length));
   const other = read.frame_length === 2048 ? 1024 : 2048;
-  bench.say(said, false, { label: `Read as frames of ${other}`, run: retry(other) });
+  messages.say(said, false, { label: `Read as frames of ${other}`, run: retry(other) });
 }

@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Kept, Patch } from './api';
+import { Memory, named } from './testing';
 
 interface Draft {
   body: { document: Patch; sequence: number; replace: boolean };
@@ -10,18 +11,6 @@ const put = vi.fn<(path: string, draft: Draft) => Promise<Answer>>();
 const post = vi.fn<(path: string, request: unknown) => Promise<Answer>>();
 vi.mock('./api', async (original) => ({ ...(await original<object>()), api: { PUT: put, POST: post } }));
 
-class Memory {
-  private held = new Map<string, string>();
-  get length(): number {
-    return this.held.size;
-  }
-  key = (index: number): string | null => [...this.held.keys()][index] ?? null;
-  getItem = (key: string): string | null => this.held.get(key) ?? null;
-  setItem = (key: string, value: string): void => void this.held.set(key, value);
-  removeItem = (key: string): void => void this.held.delete(key);
-}
-
-const named = (name: string): Patch => ({ format: 'jorvik-patch', version: 1, name });
 const kept = (sequence: number, patch: Patch): Kept =>
   ({ id: 'p1', name: patch.name, sequence, saved_number: 1, unsaved: true, document: patch }) as unknown as Kept;
 const good = (data: unknown): Answer => ({ data, response: { ok: true, status: 200 } });

@@ -1,5 +1,6 @@
 /** What is done with whole patches: new, open, save, duplicate, delete, and back to a revision. */
 import { api, plain, taken, type Kept, type Patch, type Revision } from './api';
+import { messages } from './messages.svelte';
 import { bench } from './bench.svelte';
 import { restoredFrom } from './document';
 import { readPatch } from './files';
@@ -27,7 +28,7 @@ export async function openFile(file: File): Promise<void> {
   const patch = await readPatch(file);
   await bench.keeper.flush();
   bench.show(await keepNew(patch));
-  bench.say(`${file.name} was read and kept as a new patch.`);
+  messages.say(`${file.name} was read and kept as a new patch.`);
 }
 
 export async function duplicate(): Promise<void> {
@@ -40,14 +41,14 @@ export async function duplicate(): Promise<void> {
 export async function save(name = ''): Promise<void> {
   await bench.settled();
   const kept = await bench.keeper.save(name.trim().slice(0, 200) || 'saved');
-  bench.say(`Saved as version ${kept.saved_number}${name.trim() ? `, ${name.trim()}` : ''}.`);
+  messages.say(`Saved as version ${kept.saved_number}${name.trim() ? `, ${name.trim()}` : ''}.`);
   await bench.refreshHeads();
 }
 
 export async function remove(id: string, name: string): Promise<void> {
   await taken(api.DELETE('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
   await bench.refreshHeads();
-  bench.say(`${name} was deleted.`, false, { label: 'Undo', run: () => void bench.attempt(() => bringBack(id)) });
+  messages.say(`${name} was deleted.`, false, { label: 'Undo', run: () => void messages.attempt(() => bringBack(id)) });
   if (bench.keeper.head?.id === id) {
     const next = bench.heads[0];
     if (next) await bench.open(next.id);
@@ -59,6 +60,21 @@ async function bringBack(id: string): Promise<void> {
   const kept = await taken(api.POST('/api/patches/{patch_id}/undelete', { params: { path: { patch_id: id } } }));
   await bench.refreshHeads();
   bench.show(kept);
+}
+
+/** Returns a patch as it stands, by its id. */
+export async function patchOf(id: string): Promise<Patch> {
+  const found = await taken(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+  return found.document as unknown as Patch;
+}
+
+/** Keeps a patch as a variant of the present one, which stays on the sheet. */
+export async function keepVariant(patch: Patch, label: string): Promise<void> {
+  const kept = await keepNew({ ...patch, name: `${bench.patch?.name ?? 'Untitled'}, ${label}`.slice(0, 120) });
+  messages.say(`Kept as ${kept.name}.`, false, {
+    label: 'Open it',
+    run: () => void messages.attempt(() => bench.open(kept.id))
+  });
 }
 
 export async function revisions(): Promise<Revision[]> {
@@ -95,14 +111,14 @@ export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> 
     const copy = await keepNew({ ...mine, name: `${mine.name ?? 'Untitled'} (this window)`.slice(0, 120) });
     bench.keeper.dropMine();
     bench.show(copy);
-    bench.say('This window goes on with its own copy; the other window has the patch.');
+    messages.say('This window goes on with its own copy; the other window has the patch.');
   } else if (choice === 'mine') {
     await bench.keeper.flush(true);
-    bench.say('This window’s work stands; the other window’s is kept among the versions.');
+    messages.say('This window’s work stands; the other window’s is kept among the versions.');
   } else {
     await keepNew({ ...mine, name: `${mine.name ?? 'Untitled'} (set aside)`.slice(0, 120) });
     bench.keeper.dropMine();
     bench.show(theirs);
-    bench.say('The other window’s work is shown; this window’s was set aside as a patch of its own.');
+    messages.say('The other window’s work is shown; this window’s was set aside as a patch of its own.');
   }
 }

@@ -1,6 +1,7 @@
 /** A look inside the sound, as it comes over the wire, unpacked. */
 import { api, plain, taken, type Patch } from './api';
 import type { components } from './schema.gen';
+import { bytes, floats } from './wire';
 
 type Wire = components['schemas']['SoundView'];
 export type Partial_ = components['schemas']['Partial'];
@@ -16,11 +17,6 @@ export interface Look extends Omit<
   hz: Float32Array;
   db: Float32Array;
 }
-
-function bytes(text: string): Uint8Array<ArrayBuffer> {
-  return Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
-}
-const floats = (text: string): Float32Array => new Float32Array(bytes(text).buffer);
 
 export async function lookInto(patch: Patch, at: number, columns: number, signal?: AbortSignal): Promise<Look> {
   const body = { document: plain(patch), at_s: at, columns };

@@ -1,6 +1,8 @@
 /** Playing: the sound of the present patch, its playhead, a level that starts low, and a guard before what is louder. */
 import { plain, Refused, type Patch } from './api';
-import { bench, VELOCITIES } from './bench.svelte';
+import { messages } from './messages.svelte';
+import { bench } from './bench.svelte';
+import { VELOCITIES } from './tracing.svelte';
 import { settings } from './settings.svelte';
 
 export interface Take {
@@ -65,7 +67,7 @@ class Player {
 
   /** Plays the present patch and the ghost in turn, each at the loudness of the quieter one. */
   async compare(blind: boolean): Promise<void> {
-    if (!bench.ghost) return;
+    if (!bench.tracing.ghost) return;
     this.stop();
     this.swapped = blind && Math.random() < 0.5;
     this.comparing = blind ? 'blind' : 'open';
@@ -79,7 +81,7 @@ class Player {
 
   /** What a side of the comparison is. */
   sideIs(side: 'A' | 'B'): string {
-    return (side === 'A') !== this.swapped ? 'the present one' : (bench.ghost?.label ?? 'the ghost');
+    return (side === 'A') !== this.swapped ? 'the present one' : (bench.tracing.ghost?.label ?? 'the ghost');
   }
 
   /** Lets the present patch sound at its own level, as it was asked for. */
@@ -103,7 +105,7 @@ class Player {
       this.sources = [...this.sources.slice(-11), source];
       this.limitedDb = take.limitedDb;
     } catch (error) {
-      bench.say(
+      messages.say(
         error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.',
         true
       );
@@ -123,7 +125,7 @@ class Player {
       this.sources = [source];
       this.limitedDb = take.limitedDb;
     } catch (error) {
-      bench.say(error instanceof Refused ? error.message : 'The sound could not be made.', true);
+      messages.say(error instanceof Refused ? error.message : 'The sound could not be made.', true);
     }
   }
 
@@ -159,7 +161,7 @@ class Player {
       const [context, gain] = await this.opened();
       await this.passes(run, context, gain);
     } catch (error) {
-      bench.say(
+      messages.say(
         error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.',
         true
       );
@@ -170,12 +172,13 @@ class Player {
   /** What is played in turn: the note, soft to hard, or the present patch against the ghost. */
   private turns(): { patch: Patch; note: Note; side: 'A' | 'B' }[] {
     const patch = bench.patch!;
-    if (this.comparing && bench.ghost) {
-      const both = [patch, bench.ghost.patch];
+    const behind = bench.tracing.behind(patch);
+    if (this.comparing && behind) {
+      const both = [patch, behind];
       if (this.swapped) both.reverse();
       return both.map((of, i) => ({ patch: of, note: {}, side: i === 0 ? 'A' : 'B' }) as const);
     }
-    if (!bench.allThree) return [{ patch, note: {}, side: 'A' }];
+    if (!bench.tracing.allThree) return [{ patch, note: {}, side: 'A' }];
     return VELOCITIES.map((v) => ({ patch, note: { velocity: v.velocity }, side: 'A' as const }));
   }
 

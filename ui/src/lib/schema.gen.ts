@@ -204,7 +204,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/assist/ring": {
+    "/api/assist/reading": {
         parameters: {
             query?: never;
             header?: never;
@@ -214,10 +214,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Post Ring
-         * @description Return how a control filter rings, or the settings that ring as wished.
+         * Post Reading
+         * @description Return a document in which a figure comes to a wished value.
          */
-        post: operations["post_ring_api_assist_ring_post"];
+        post: operations["post_reading_api_assist_reading_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/changeable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Changeable
+         * @description Return what may be changed for wishes of a lane, and whether it is when nothing is chosen.
+         */
+        post: operations["post_changeable_api_assist_changeable_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -235,7 +255,7 @@ export interface paths {
         put?: never;
         /**
          * Post Solve
-         * @description Return the document that meets wishes for a lane best.
+         * @description Tell how many tries were made, at last the document that meets wishes best: a line of JSON each.
          */
         post: operations["post_solve_api_assist_solve_post"];
         delete?: never;
@@ -278,6 +298,46 @@ export interface paths {
          * @description Return a patch at a ladder of something, and beside other patches: lanes and figures of each step.
          */
         post: operations["post_compare_api_compare_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reached": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Reached
+         * @description Return what a lane comes to at each of some keys and velocities, by key, then by velocity.
+         */
+        post: operations["post_reached_api_reached_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stretch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Stretch
+         * @description Return how far a lane goes between two moments, and each route's share of it.
+         */
+        post: operations["post_stretch_api_stretch_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -636,6 +696,42 @@ export interface components {
             sections: components["schemas"]["SectionFacts"][];
         };
         /**
+         * Changeable
+         * @description A figure of a patch that may be changed.
+         */
+        Changeable: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Log */
+            log: boolean;
+            /** Usual */
+            usual: boolean;
+        };
+        /**
+         * ChangeableWish
+         * @description A lane, and what is wished of it.
+         */
+        ChangeableWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Lane */
+            lane: string;
+            /** Wishes */
+            wishes: components["schemas"]["Wish"][];
+        };
+        /**
          * Changed
          * @description A document after a change, and the route that it is about.
          */
@@ -768,15 +864,9 @@ export interface components {
              * @enum {string}
              */
             by?: "velocity" | "key" | "length_s" | "tempo_bpm" | "seed";
-            /**
-             * Steps
-             * @default []
-             */
+            /** Steps */
             steps?: number[];
-            /**
-             * Others
-             * @default []
-             */
+            /** Others */
             others?: {
                 [key: string]: unknown;
             }[];
@@ -1364,6 +1454,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Tags */
+            tags: string[];
             /** Demo */
             demo: string | null;
             /** Sequence */
@@ -1396,6 +1488,8 @@ export interface components {
          */
         Judgement: {
             measures: components["schemas"]["PatchMeasures"];
+            /** Readings */
+            readings: components["schemas"]["ReadingView"][];
             /** Findings */
             findings: components["schemas"]["FindingView"][];
         };
@@ -1411,6 +1505,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Tags */
+            tags: string[];
             /** Demo */
             demo: string | null;
             /** Sequence */
@@ -2268,6 +2364,86 @@ export interface components {
             polarity?: "bipolar" | "unipolar";
         };
         /**
+         * Reached
+         * @description What a lane comes to at a key and a velocity.
+         */
+        Reached: {
+            /** Key */
+            key: number;
+            /** Velocity */
+            velocity: number;
+            measures: components["schemas"]["Measures"];
+        };
+        /**
+         * ReachedWish
+         * @description A lane at other keys and velocities.
+         */
+        ReachedWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /** Lane */
+            lane: string;
+            /** Keys */
+            keys: number[];
+            /** Velocities */
+            velocities: number[];
+        };
+        /**
+         * ReadingView
+         * @description A figure in its place.
+         */
+        ReadingView: {
+            /** About */
+            about: string;
+            /** Kind */
+            kind: string;
+            /** Group */
+            group: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Said */
+            said: string;
+            /** Help */
+            help: string;
+            /** Settable */
+            settable: boolean;
+        };
+        /**
+         * ReadingWish
+         * @description A figure of a patch that shall come to another value.
+         */
+        ReadingWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind: string;
+            /** About */
+            about: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+        };
+        /**
          * Refusal
          * @description What was wrong with a request, in one sentence and in its parts.
          */
@@ -2315,44 +2491,6 @@ export interface components {
             created_at: string;
             /** Name */
             name: string;
-        };
-        /**
-         * Ring
-         * @description How a control filter rings.
-         */
-        Ring: {
-            /** Frequency Hz */
-            frequency_hz: number;
-            /** Time S */
-            time_s: number;
-            /** Bounces */
-            bounces: number;
-        };
-        /**
-         * RingSaid
-         * @description Settings of a control filter and how it rings with them.
-         */
-        RingSaid: {
-            /** Frequency Hz */
-            frequency_hz: number;
-            /** Q */
-            q: number;
-            ring: components["schemas"]["Ring"];
-        };
-        /**
-         * RingWish
-         * @description A control filter's settings, or how it shall ring.
-         */
-        RingWish: {
-            /** Frequency Hz */
-            frequency_hz: number;
-            /**
-             * Q
-             * @default 0.5
-             */
-            q?: number;
-            /** Rings For S */
-            rings_for_s?: number | null;
         };
         /**
          * Route
@@ -2739,6 +2877,17 @@ export interface components {
             law?: "linear" | "exponential";
         };
         /**
+         * SolveLine
+         * @description What is told while wishes are worked out: a count of tries, then the answer, or why there is none.
+         */
+        SolveLine: {
+            /** Tries */
+            tries?: number | null;
+            answer?: components["schemas"]["Answer"] | null;
+            /** Refused */
+            refused?: string | null;
+        };
+        /**
          * SolveWish
          * @description Wishes for a lane.
          */
@@ -2751,6 +2900,8 @@ export interface components {
             lane: string;
             /** Wishes */
             wishes: components["schemas"]["Wish"][];
+            /** Changing */
+            changing?: string[] | null;
         };
         /**
          * SoundView
@@ -2861,6 +3012,51 @@ export interface components {
              * @default false
              */
             loop?: boolean;
+        };
+        /**
+         * Stretch
+         * @description What a lane does over a stretch of the run.
+         */
+        Stretch: {
+            /** Least */
+            least: number;
+            /** Greatest */
+            greatest: number;
+            /** Distance */
+            distance: number;
+            /** Distance Unit */
+            distance_unit: string;
+            /** Shares */
+            shares: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * StretchWish
+         * @description A lane between two moments of the run.
+         */
+        StretchWish: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /** Lane */
+            lane: string;
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
         };
         /**
          * SubSettings
@@ -3027,7 +3223,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "start" | "peak" | "peak_s" | "settle" | "least" | "greatest" | "at_off";
+            what: "start" | "peak" | "peak_s" | "settle" | "least" | "greatest" | "at_off" | "half_s" | "tenth_s";
             /** Value */
             value: number;
             /** Velocity */
@@ -3366,7 +3562,7 @@ export interface operations {
             };
         };
     };
-    post_ring_api_assist_ring_post: {
+    post_reading_api_assist_reading_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -3375,7 +3571,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RingWish"];
+                "application/json": components["schemas"]["ReadingWish"];
             };
         };
         responses: {
@@ -3385,7 +3581,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RingSaid"];
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_changeable_api_assist_changeable_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeableWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changeable"][];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3418,7 +3647,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Answer"];
+                    "application/json": components["schemas"]["SolveLine"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3485,6 +3714,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_reached_api_reached_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachedWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reached"][];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_stretch_api_stretch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StretchWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stretch"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,5 +1,6 @@
 /** The sheet as it comes over the wire, unpacked into typed arrays. */
 import type { LaneView, Mark, NoteView, RowWire, SheetWire } from './api';
+import { doubles, floats } from './wire';
 
 /** One signal over the columns. Where nothing moves within a column all three are the same array. */
 export interface Row {
@@ -37,17 +38,10 @@ export interface Sheet {
   overlays: { velocity: number; lanes: Record<string, Row> }[];
 }
 
-function bytes(text: string): ArrayBuffer {
-  const raw = atob(text);
-  const out = new Uint8Array(raw.length);
-  for (let i = 0; i < raw.length; i++) out[i] = raw.charCodeAt(i);
-  return out.buffer;
-}
-
 export function unpackRow(wire: RowWire): Row {
-  const first = new Float32Array(bytes(wire.first));
+  const first = floats(wire.first);
   if (!wire.least) return { first, least: first, greatest: first };
-  return { first, least: new Float32Array(bytes(wire.least)), greatest: new Float32Array(bytes(wire.greatest)) };
+  return { first, least: floats(wire.least), greatest: floats(wire.greatest) };
 }
 
 function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<string, B> {
@@ -57,7 +51,7 @@ function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<stri
 export function unpack(wire: SheetWire): Sheet {
   return {
     ...wire,
-    starts: new Float64Array(bytes(wire.starts_s)),
+    starts: doubles(wire.starts_s),
     signals: each(wire.signals, (signal) => ({ ...signal, row: unpackRow(signal.row) })),
     lanes: each(wire.lanes, (lane) => ({
       ...lane,

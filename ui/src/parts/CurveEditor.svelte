@@ -3,18 +3,19 @@
   import { bench } from '../lib/bench.svelte';
   import {
     bent,
-    flippedInHeight,
-    flippedInTime,
     heightAt,
+    marksAfter,
     moved,
-    STARTS,
-    stretched,
     withBend,
     withoutPoint,
     withPoint,
+    type Marks,
     type Points
   } from '../lib/curve';
+  import { replaceModule } from '../lib/document';
   import { figure } from '../lib/format';
+  import CurveActs from './CurveActs.svelte';
+  import StartShape from './StartShape.svelte';
   import StepsEditor from './StepsEditor.svelte';
   import ValueField from './ValueField.svelte';
 
@@ -31,15 +32,23 @@
   const WIDE = 400;
   const TALL = 190;
   const EDGE = 9;
+  /** Steps that points snap to: so many in a unit of time. */
   const GRIDS = [
-    ['0', 'no grid'],
-    ['2', 'halves'],
-    ['4', 'quarters'],
-    ['8', 'eighths'],
-    ['16', 'sixteenths'],
-    ['3', 'thirds']
+    [0, 'no grid'],
+    [2, 'halves'],
+    [4, 'quarters'],
+    [8, 'eighths'],
+    [16, 'sixteenths'],
+    [3, 'thirds']
   ] as const;
-  let grid = $state('0');
+  const BEATS = [
+    [1, 'beats'],
+    [2, 'half beats'],
+    [4, 'quarter beats'],
+    [3, 'thirds of a beat']
+  ] as const;
+  /** What points snap to, by its name. */
+  let grid: string = $state(GRIDS[0][1]);
   let chosen = $state(0);
   let frame: SVGSVGElement | undefined = $state();
   let held: { index: number; part: 'point' | 'bend'; y: number; bend: number } | null = $state(null);
@@ -62,7 +71,19 @@
         : [0, 1]
   );
   const curve = $derived(module?.kind === 'curve' ? module : null);
+  const marked = $derived(curve !== null && (curve.loop != null || curve.hold_at != null));
   const at = $derived(points[chosen]);
+  /** How many beats a unit of a drawn curve's time lasts, where that is known. */
+  const beats = $derived.by(() => {
+    if (!curve) return null;
+    const said = bench.judging.judgement?.readings.find(
+      (r) => r.kind === 'note_values' && r.about === `signal.${curve.id}` && r.name === 'time'
+    );
+    const unit = typeof curve.time === 'string' ? said?.value : (curve.time ?? 1);
+    return unit === undefined ? null : (unit * bench.tempo) / 60;
+  });
+  const grids = $derived([...GRIDS, ...(beats ? BEATS.map(([n, text]) => [n * beats, text] as const) : [])]);
+  const steps = $derived(grids.find(([, text]) => text === grid)?.[0] ?? 0);
 
   const px = (x: number): number => EDGE + ((x - ends[0]) / (ends[1] - ends[0])) * (WIDE - 2 * EDGE);
   const py = (y: number): number => TALL - EDGE - ((y - heights[0]) / (heights[1] - heights[0])) * (TALL - 2 * EDGE);
@@ -80,7 +101,7 @@
     return steps.join(' ');
   });
   const lines = $derived.by(() => {
-    const count = Number(grid) || 4;
+    const count = steps || 4;
     const from = Math.ceil(ends[0] * count);
     return Array.from({ length: Math.min(129, Math.floor(ends[1] * count) - from + 1) }, (_, i) => (from + i) / count);
   });
@@ -92,14 +113,25 @@
     const up = (TALL - EDGE - ((event.clientY - box.top) / box.height) * TALL) / (TALL - 2 * EDGE);
     return [x, heights[0] + up * (heights[1] - heights[0])];
   }
-  const snapped = (x: number): number => (Number(grid) ? Math.round(x * Number(grid)) / Number(grid) : x);
+  const snapped = (x: number): number => (steps ? Math.round(x * steps) / steps : x);
 
   function add(event: MouseEvent): void {
     const [x, y] = placeOf(event);
     if (x < ends[0] || x > ends[1] || points.length >= 512) return;
     const [next, index] = withPoint(points, snapped(x), Math.max(heights[0], Math.min(heights[1], y)));
     chosen = index;
-    onset(next, '');
+    put(next, index, 1);
+  }
+
+  /** Takes a point in or away, with the marks of a drawn curve kept at their points. */
+  function put(next: Points, index: number, by: 1 | -1): void {
+    if (curve && marked) mark({ points: next, ...marksAfter(curve, index, by) }, 'points');
+    else onset(next, '');
+  }
+
+  function mark(fields: Marks & { points?: Points }, label: string): void {
+    if (curve && bench.patch)
+      bench.edit(`${owner} ${label}`, replaceModule(bench.patch, curve.id, fields as Record<string, unknown>));
   }
 
   function grab(event: PointerEvent, index: number, part: 'point' | 'bend'): void {
@@ -123,7 +155,7 @@
   }
 
   function drop(): void {
-    if (held) bench.trace();
+    if (held) bench.tracing.ask();
     held = null;
   }
 
@@ -146,7 +178,7 @@
   function remove(index: number): void {
     if (points.length <= 2) return;
     chosen = Math.max(0, index - 1);
-    onset(withoutPoint(points, index), '');
+    put(withoutPoint(points, index), index, -1);
   }
 
   function setFigure(part: 0 | 1 | 2, next: number, merge: string): void {
@@ -155,55 +187,17 @@
     else onset(moved(points, chosen, part === 0 ? next : at[0]!, part === 1 ? next : at[1]!, ends, heights), merge);
   }
 
-  function begin(event: Event & { currentTarget: HTMLSelectElement }): void {
-    const name = event.currentTarget.value;
-    event.currentTarget.value = '';
-    const shape = STARTS[name];
-    if (!shape) return;
-    const [a, b] = ends;
-    onset(
-      shape.map((p) => [a + p[0]! * (b - a), heights[0] + p[1]! * (heights[1] - heights[0]), ...p.slice(2)]),
-      ''
-    );
-    chosen = 0;
-  }
-
-  async function paste(): Promise<void> {
-    try {
-      const read = JSON.parse(await navigator.clipboard.readText()) as unknown;
-      if (Array.isArray(read) && read.every((p) => Array.isArray(p) && p.length >= 2)) onset(read, '');
-      else throw new Error();
-    } catch {
-      bench.say(`${owner}: the clipboard holds no points; copy a curve first.`, true);
-    }
-  }
-
-  function setMark(fields: Record<string, unknown>, label: string): void {
-    if (curve && bench.patch)
-      bench.edit(`${owner} ${label}`, {
-        ...bench.patch,
-        modules: (bench.patch.modules ?? []).map((m) => (m.id === curve.id ? ({ ...m, ...fields } as Module) : m))
-      });
-  }
-  function loopFrom(): void {
-    if (!curve) return;
-    const to = (curve.loop?.[1] ?? 0) > chosen ? curve.loop![1]! : points.length - 1;
-    setMark({ loop: curve.loop?.[0] === chosen ? null : [chosen, to] }, 'loop');
-  }
-  function loopTo(): void {
-    if (!curve) return;
-    const from = (curve.loop?.[0] ?? points.length) < chosen ? curve.loop![0]! : 0;
-    setMark({ loop: curve.loop?.[1] === chosen ? null : [from, chosen] }, 'loop');
+  function draw(next: Points): void {
+    chosen = Math.min(chosen, next.length - 1);
+    if (marked && next.length !== points.length) mark({ points: next, loop: null, hold_at: null }, 'points');
+    else onset(next, '');
   }
 </script>
 
 {#if field.role === 'numbers'}
   <StepsEditor {owner} values={(value as number[] | null) ?? []} {onset} />
 {:else if points.length === 0}
-  <select class="quiet" aria-label="Draw {owner}" onchange={begin}>
-    <option value="">draw it…</option>
-    {#each Object.keys(STARTS) as name (name)}<option value={name}>{name}</option>{/each}
-  </select>
+  <StartShape label="Draw {owner}" first="draw it…" {ends} {heights} ondraw={draw} />
 {:else}
   <div class="curve">
     <svg
@@ -267,7 +261,7 @@
       {/each}
     </svg>
     {#if at}
-      <div class="figures">
+      <div class="strip">
         <span>{chosen + 1}</span>
         <ValueField
           value={at[0]!}
@@ -298,35 +292,18 @@
         >
       </div>
     {/if}
-    <div class="acts">
-      <select class="link-select" aria-label="Grid of {owner}" bind:value={grid}>
-        {#each GRIDS as [option, text] (option)}<option value={option}>{text}</option>{/each}
-      </select>
-      <select class="link-select" aria-label="Start shape of {owner}" onchange={begin}>
-        <option value="">shape…</option>
-        {#each Object.keys(STARTS) as name (name)}<option value={name}>{name}</option>{/each}
-      </select>
-      <button class="bare" title="Turn it round in time" onclick={() => onset(flippedInTime(points), '')}>round</button>
-      <button class="bare" title="Turn it over" onclick={() => onset(flippedInHeight(points, heights), '')}>over</button
-      >
-      <button
-        class="bare"
-        title="Twice as long"
-        onclick={() => onset(stretched(points, 2, curve ? Infinity : ends[1]), '')}>×2</button
-      >
-      <button class="bare" title="Half as long" onclick={() => onset(stretched(points, 0.5), '')}>÷2</button>
-      <button class="bare" onclick={() => void navigator.clipboard.writeText(JSON.stringify(points))}>copy</button>
-      <button class="bare" onclick={() => void paste()}>paste</button>
-      {#if curve}
-        <button class="bare" aria-pressed={curve.loop?.[0] === chosen} onclick={loopFrom}>loop from</button>
-        <button class="bare" aria-pressed={curve.loop?.[1] === chosen} onclick={loopTo}>loop to</button>
-        <button
-          class="bare"
-          aria-pressed={curve.hold_at === chosen}
-          onclick={() => setMark({ hold_at: curve.hold_at === chosen ? null : chosen }, 'hold')}>hold</button
-        >
-      {/if}
-    </div>
+    <CurveActs
+      {owner}
+      {points}
+      {ends}
+      {heights}
+      {curve}
+      {chosen}
+      grids={grids.map(([, text]) => text)}
+      bind:grid
+      ondraw={draw}
+      onmark={mark}
+    />
   </div>
 {/if}
 
@@ -385,21 +362,7 @@
     stroke-width: 1.5;
     cursor: ns-resize;
   }
-  .figures,
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px 8px;
-    margin-top: 4px;
-    font-size: 12.5px;
-    color: var(--faint);
-  }
-  .figures span {
+  .strip span {
     min-width: 1.2em;
-  }
-  .acts [aria-pressed='true'] {
-    color: var(--ink);
-    font-weight: 600;
   }
 </style>

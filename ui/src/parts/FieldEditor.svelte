@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { FieldFacts, Module } from '../lib/api';
+  import { messages } from '../lib/messages.svelte';
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
   import { figure, noteName, shown } from '../lib/format';
@@ -31,6 +32,11 @@
   ]);
   /** The same value said the other way: beats beside a time, a note beside a frequency. */
   const beside = $derived.by(() => {
+    if (typeof value === 'string' && module) {
+      const about = `signal.${module.id}`;
+      const all = bench.judging.judgement?.readings ?? [];
+      return all.find((r) => r.kind === 'note_values' && r.about === about && r.name === field.name)?.said ?? '';
+    }
     if (typeof value !== 'number' || value <= 0) return '';
     if (field.unit === 's') return `${figure((value * bench.tempo) / 60, 3)} beats`;
     if (field.unit !== 'Hz') return '';
@@ -58,7 +64,7 @@
     const text = input.value.trim();
     if (text === '' && field.default === null) set(null);
     else if (/^\d{1,6}$/.test(text)) set(Number(text));
-    else bench.say(`${said}: found "${text.slice(0, 40)}"; it must be a whole number.`, true);
+    else messages.say(`${said}: found "${text.slice(0, 40)}"; it must be a whole number.`, true);
     input.value = String(value ?? '');
   }
 
@@ -67,7 +73,7 @@
     try {
       set(JSON.parse(text));
     } catch {
-      bench.say(`${said}: found "${text.slice(0, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
+      messages.say(`${said}: found "${text.slice(0, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
     }
   }
 

@@ -7,7 +7,7 @@
   let { open = $bindable() }: { open: boolean } = $props();
   let aside: string | null = $state(null);
   let reason = $state('');
-  const all = $derived(bench.judgement?.findings ?? []);
+  const all = $derived(bench.judging.judgement?.findings ?? []);
   const WORD: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
 </script>
 
@@ -19,12 +19,12 @@
         <p class="why">{finding.why} At {seconds(finding.from_s)}.</p>
         {#if finding.set_aside != null}
           <p class="why">Set aside: {finding.set_aside || 'no reason given'}</p>
-          <button class="quiet" onclick={() => bench.bringBack(finding.key)}>Look at it again</button>
+          <button class="quiet" onclick={() => bench.judging.bringBack(finding.key)}>Look at it again</button>
         {:else if aside === finding.key}
           <form
             onsubmit={(event) => {
               event.preventDefault();
-              bench.setAside(finding, reason);
+              bench.judging.setAside(finding, reason);
               aside = null;
               reason = '';
             }}
@@ -46,7 +46,7 @@
                 class="quiet"
                 onclick={() => {
                   open = false;
-                  bench.tryMend(finding);
+                  bench.judging.try(finding);
                 }}>Try: {finding.mend}</button
               >
             {/if}

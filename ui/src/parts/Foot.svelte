@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { messages } from '../lib/messages.svelte';
   import { bench } from '../lib/bench.svelte';
   import Findings from './Findings.svelte';
   import { settle } from '../lib/library';
@@ -8,9 +9,11 @@
   const keeper = bench.keeper;
   const SEVERITY: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
   let listed = $state(false);
-  const asides = $derived(bench.judgement?.findings.filter((f) => f.set_aside != null).length ?? 0);
-  const first = $derived(bench.findings.find((f) => f.key === bench.trying?.key) ?? bench.findings[0]);
-  const settleNow = (choice: 'theirs' | 'mine' | 'both'): void => void bench.attempt(() => settle(choice));
+  const asides = $derived(bench.judging.judgement?.findings.filter((f) => f.set_aside != null).length ?? 0);
+  const first = $derived(
+    bench.judging.findings.find((f) => f.key === bench.judging.trying?.key) ?? bench.judging.findings[0]
+  );
+  const settleNow = (choice: 'theirs' | 'mine' | 'both'): void => void messages.attempt(() => settle(choice));
   const POINTER = [
     'Point anywhere on the sheet: every stave reads out at that moment.',
     'Click a source and drag its squares, or type 180ms, 1/8d, 7st into any figure.',
@@ -35,13 +38,18 @@
     </div>
   {:else if bench.failure}
     <div class="bar trouble" role="alert">
-      <b>No trace</b><span>{bench.failure}</span><button class="quiet" onclick={() => bench.trace()}>Try again</button>
+      <b>No trace</b><span>{bench.failure}</span><button class="quiet" onclick={() => bench.tracing.ask()}
+        >Try again</button
+      >
     </div>
   {/if}
   {#if bench.patch && !first}
     <div class="bar finding" data-severity="none">
       <span
-        ><small>{bench.judgement ? 'Nothing to point out.' : 'Looking…'}{asides ? ` ${asides} set aside.` : ''}</small
+        ><small
+          >{bench.judging.judgement ? 'Nothing to point out.' : 'Looking…'}{asides
+            ? ` ${asides} set aside.`
+            : ''}</small
         ></span
       >
       {#if asides}<button class="quiet" onclick={() => (listed = true)}>Look</button>{/if}
@@ -50,31 +58,31 @@
     <div class="bar finding" data-severity={first.severity}>
       <b>{SEVERITY[first.severity]}</b>
       <span><em>{first.sentence}</em> <small>{first.why}</small></span>
-      {#if bench.trying}
-        <small>Behind, as it would be: {bench.trying.mend}</small>
-        <button class="quiet dark" onclick={() => bench.takeMend()}>Take it</button>
-        <button class="quiet" onclick={() => bench.leaveMend()}>Leave it</button>
+      {#if bench.judging.trying?.key === first.key}
+        <small>Behind, as it would be: {bench.judging.trying.mend}</small>
+        <button class="quiet dark" disabled={bench.judging.stale} onclick={() => bench.judging.take()}>Take it</button>
+        <button class="quiet" onclick={() => bench.judging.leave()}>Leave it</button>
       {:else}
         <button class="quiet" onclick={() => bench.showFinding(first)}>Show</button>
-        {#if first.mended}<button class="quiet dark" onclick={() => bench.tryMend(first)}>Try: {first.mend}</button
+        {#if first.mended}<button class="quiet dark" onclick={() => bench.judging.try(first)}>Try: {first.mend}</button
           >{/if}
         <button class="quiet" onclick={() => (listed = true)}
-          >{bench.findings.length > 1 ? `${bench.findings.length - 1} more` : 'All'}</button
+          >{bench.judging.findings.length > 1 ? `${bench.judging.findings.length - 1} more` : 'All'}</button
         >
       {/if}
     </div>
   {/if}
-  {#each bench.messages as message (message.id)}
+  {#each messages.all as message (message.id)}
     <div class="bar" class:trouble={message.trouble} role={message.trouble ? 'alert' : 'status'}>
       <span>{message.text}</span>
       {#if message.act}<button
           class="quiet"
           onclick={() => {
             message.act?.run();
-            bench.dismiss(message.id);
+            messages.dismiss(message.id);
           }}>{message.act.label}</button
         >{/if}
-      <button class="bare" aria-label="Dismiss" onclick={() => bench.dismiss(message.id)}>✕</button>
+      <button class="bare" aria-label="Dismiss" onclick={() => messages.dismiss(message.id)}>✕</button>
     </div>
   {/each}
   {#if player.guarded}

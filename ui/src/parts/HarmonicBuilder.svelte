@@ -1,10 +1,14 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
   import { api, plain, taken } from '../lib/api';
+  import { messages } from '../lib/messages.svelte';
+  import { addTable } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
-  import { inkOf, type Surface } from '../lib/draw';
+  import { inkOf, stroked, type Surface } from '../lib/draw';
   import { figure, hertz, noteName } from '../lib/format';
   import type { components } from '../lib/schema.gen';
+  import { floats } from '../lib/wire';
+  import Bars from './Bars.svelte';
   import Plot from './Plot.svelte';
   import ValueField from './ValueField.svelte';
 
@@ -16,15 +20,10 @@
   let chosen = $state(0);
   let seen: Seen | null = $state.raw(null);
   let own = $state('');
-  let drawing = $state(false);
-  let bars: HTMLDivElement | undefined = $state();
   let reached = 0;
 
   const harmonics = $derived(frames[frame] ?? []);
-  const wave = $derived.by(() => {
-    if (!seen) return null;
-    return new Float32Array(Uint8Array.from(atob(seen.wave), (c) => c.charCodeAt(0)).buffer);
-  });
+  const wave = $derived.by(() => (seen ? floats(seen.wave) : null));
 
   async function see(harmonics: number[][] | null, table = '', position = 0): Promise<Seen | null> {
     if (!bench.patch) return null;
@@ -51,7 +50,7 @@
     if (found) frames = [filled(found.harmonics)];
   }
   $effect(() => {
-    if (bench.building) void bench.attempt(open);
+    if (bench.building) void messages.attempt(open);
   });
 
   const filled = (given: number[][]): number[][] => Array.from({ length: COUNT }, (_, i) => given[i] ?? [0, 0]);
@@ -60,35 +59,16 @@
     const tidy = [Number(Math.max(0, Math.min(1, level)).toFixed(4)), Number(phase.toFixed(4))];
     const next = harmonics.map((pair, i) => (i === index ? tidy : pair));
     frames = frames.map((f, i) => (i === frame ? next : f));
-    void bench.attempt(async () => void (await see(next)));
+    void messages.attempt(async () => void (await see(next)));
   }
 
   /** A bar's height is its level on a scale of 60 dB. */
   const height = (level: number): number => (level <= 0.001 ? 0 : 1 + (20 * Math.log10(level)) / 60);
   const levelOf = (height: number): number => (height <= 0.01 ? 0 : 10 ** ((Math.min(1, height) - 1) * 3));
 
-  function put(event: PointerEvent): void {
-    if (!bars) return;
-    const box = bars.getBoundingClientRect();
-    const index = Math.max(0, Math.min(COUNT - 1, Math.floor(((event.clientX - box.left) / box.width) * COUNT)));
-    chosen = index;
-    set(index, levelOf(1 - (event.clientY - box.top) / box.height));
-  }
-
-  function nudge(event: KeyboardEvent, index: number): void {
-    const up = { ArrowDown: -1, ArrowUp: 1 }[event.key];
-    if (event.key === 'Delete') set(index, 0);
-    else if (up) {
-      const now = Math.max(height(harmonics[index]![0]!), 0);
-      set(index, levelOf(now + up * (event.shiftKey ? 1 / 240 : 1 / 60)));
-    } else return;
-    event.preventDefault();
-    event.stopPropagation();
-  }
-
   function frameTo(next: number): void {
     frame = next;
-    void bench.attempt(async () => void (await see(frames[next]!)));
+    void messages.attempt(async () => void (await see(frames[next]!)));
   }
   function addFrame(): void {
     frames = [...frames.slice(0, frame + 1), harmonics, ...frames.slice(frame + 1)];
@@ -99,8 +79,8 @@
     frameTo(Math.max(0, frame - 1));
   }
   function keep(): void {
-    own = bench.addTable('built', { frames }, own);
-    bench.say(`${own} is kept in the patch, and oscillator 1 plays it.`);
+    own = addTable('built', { frames }, own);
+    messages.say(`${own} is kept in the patch, and oscillator 1 plays it.`);
     bench.building = false;
   }
 
@@ -110,51 +90,29 @@
     context.fillStyle = inkOf('rule');
     context.fillRect(0, h / 2, width, 1);
     const most = Math.max(...wave.map(Math.abs), 1e-6);
-    context.beginPath();
-    wave.forEach((value, i) => context.lineTo((i / (wave.length - 1)) * width, (h / 2) * (1 - (0.92 * value) / most)));
-    context.strokeStyle = inkOf('madder');
-    context.lineWidth = 2;
-    context.stroke();
+    const y = (value: number): number => (h / 2) * (1 - (0.92 * value) / most);
+    stroked(on, wave, (value, i) => [(i / (wave.length - 1)) * width, y(value)], inkOf('madder'), 2);
   }
 </script>
 
 <Modal bind:open={bench.building} title="Build a tone from harmonics" size="xl" outsideclose>
   <div class="builder">
     <div>
-      <div
-        class="bars"
-        bind:this={bars}
-        role="group"
-        aria-label="Levels of the harmonics, over 60 dB"
-        onpointerdown={(event) => {
-          drawing = true;
-          bars?.setPointerCapture(event.pointerId);
-          put(event);
-        }}
-        onpointermove={(event) => drawing && put(event)}
-        onpointerup={() => (drawing = false)}
-      >
-        {#each harmonics as [level], i (i)}
-          <div
-            class="bar"
-            class:chosen={i === chosen}
-            role="slider"
-            tabindex="0"
-            aria-label="Harmonic {i + 1}"
-            aria-valuenow={level}
-            aria-valuemin="0"
-            aria-valuemax="1"
-            onfocus={() => (chosen = i)}
-            onkeydown={(event) => nudge(event, i)}
-          >
-            <i style:height="calc({Math.max(0, height(level!))} * (100% - 14px))"></i><span>{i + 1}</span>
-          </div>
-        {/each}
-      </div>
+      <Bars
+        label="Levels of the harmonics, over 60 dB"
+        heights={harmonics.map(([level]) => height(level!))}
+        values={harmonics.map(([level]) => level!)}
+        bind:chosen
+        name={(i) => `Harmonic ${i + 1}`}
+        numbered
+        size="210px"
+        nudges={{ plain: 1 / 60, fine: 1 / 240 }}
+        onput={(index, height) => set(index, levelOf(height))}
+      />
       <div class="wave"><Plot draw={drawWave} /></div>
     </div>
     <div class="side">
-      <table>
+      <table class="readings">
         <thead><tr><th>No.</th><th>Hz</th><th>note</th><th>dB</th></tr></thead>
         <tbody>
           {#each seen?.rows ?? [] as row, i (row.number)}
@@ -208,40 +166,6 @@
     grid-template-columns: 1fr 250px;
     gap: 14px;
   }
-  .bars {
-    display: flex;
-    gap: 2px;
-    height: 210px;
-    border: 1px solid var(--rule);
-    border-radius: 5px;
-    padding: 3px;
-    background: var(--raised);
-    touch-action: none;
-    cursor: crosshair;
-  }
-  .bar {
-    flex: 1;
-    position: relative;
-    display: flex;
-    align-items: flex-end;
-  }
-  .bar i {
-    width: 100%;
-    background: var(--faint);
-    border-radius: 2px 2px 0 0;
-    margin-bottom: 14px;
-  }
-  .bar span {
-    position: absolute;
-    bottom: 0;
-    width: 100%;
-    text-align: center;
-    font-size: 10.5px;
-    color: var(--faint);
-  }
-  .bar.chosen i {
-    background: var(--madder);
-  }
   .wave {
     position: relative;
     height: 90px;
@@ -254,19 +178,7 @@
     overflow: auto;
     scrollbar-width: thin;
   }
-  table {
-    width: 100%;
-    font-size: 12.5px;
-  }
-  th {
-    font-weight: 400;
-    text-align: right;
-    padding: 0 6px;
-  }
   td {
-    text-align: right;
-    padding: 0 6px;
-    line-height: 18px;
     cursor: pointer;
   }
   tr.chosen {

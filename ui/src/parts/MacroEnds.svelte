@@ -1,5 +1,8 @@
 <script lang="ts">
   import { api, plain, taken, type Module } from '../lib/api';
+  import { titleOf } from '../lib/wording';
+  import { messages } from '../lib/messages.svelte';
+  import { setField } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { routes } from '../lib/document';
   import { shown } from '../lib/format';
@@ -17,12 +20,12 @@
   );
 
   function turn(next: number, draft = true): void {
-    bench.setField(module.id, 'value', next, `${module.id} ${shown(next, 'ratio')}`, `turn ${module.id}`, draft);
+    setField(module.id, 'value', next, `${module.id} ${shown(next, 'ratio')}`, `turn ${module.id}`, draft);
   }
 
   async function setEnd(destination: string, to: number): Promise<void> {
     const full = end === 'full';
-    const said = `${module.id} ${full ? 'full' : 'at 0'}: ${bench.titleOf(destination)} ${shown(to, unitOf(destination))}`;
+    const said = `${module.id} ${full ? 'full' : 'at 0'}: ${titleOf(destination)} ${shown(to, unitOf(destination))}`;
     await bench.work(said, (patch) => {
       const body = { document: plain(patch), macro: module.id, full, values: { [destination]: to } };
       return taken(api.POST('/api/assist/macro-end', { body }));
@@ -50,7 +53,7 @@
     {value}
     aria-label="Turn {module.id}"
     oninput={(event) => turn(Number(event.currentTarget.value))}
-    onchange={() => bench.trace()}
+    onchange={() => bench.tracing.ask()}
   />
   <span>{shown(Number(value.toFixed(3)), 'ratio')}</span>
 </div>
@@ -62,15 +65,15 @@
 {#if end}
   <p class="help">With it {end === 'full' ? 'full' : 'at 0'}, set what each is:</p>
   {#each mine as route (route.id)}
-    <Labelled name={bench.titleOf(route.destination)}>
+    <Labelled name={titleOf(route.destination)}>
       <ValueField
         value={Number(valueOf(route.destination).toPrecision(5))}
         unit={unitOf(route.destination)}
-        label="{bench.titleOf(route.destination)} with {module.id} {end === 'full' ? 'full' : 'at 0'}"
+        label="{titleOf(route.destination)} with {module.id} {end === 'full' ? 'full' : 'at 0'}"
         low={laneOf(route.destination)?.low}
         high={laneOf(route.destination)?.high}
         width="100%"
-        oncommit={(v) => void bench.attempt(() => setEnd(route.destination, Number(v)))}
+        oncommit={(v) => void messages.attempt(() => setEnd(route.destination, Number(v)))}
       />
     </Labelled>
   {/each}
@@ -80,7 +83,7 @@
     onchange={(event) => {
       const name = event.currentTarget.value;
       event.currentTarget.value = '';
-      if (name) void bench.attempt(() => setEnd(name, valueOf(name)));
+      if (name) void messages.attempt(() => setEnd(name, valueOf(name)));
     }}
   >
     <option value="">+ another destination</option>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { titleOf } from '../lib/wording';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, modules, routes } from '../lib/document';
 
@@ -63,7 +64,7 @@
       ...all.map((m) =>
         place(m.id, m.id, catalogue.kinds.find((k) => k.kind === m.kind)?.title ?? m.kind, 1 + depth[m.id]!, 'source')
       ),
-      ...staves.map((name) => place(name, bench.titleOf(name), 'stave', 2 + deepest, 'stave'))
+      ...staves.map((name) => place(name, titleOf(name), 'stave', 2 + deepest, 'stave'))
     ];
     const at = Object.fromEntries(nodes.map((node) => [`${node.kind === 'stave' ? 'to ' : ''}${node.id}`, node]));
     const edges: Edge[] = [];
@@ -81,7 +82,7 @@
         r.destination.includes('.') || r.destination.startsWith('route:') ? at[owner ?? ''] : at[`to ${r.destination}`];
       join(at[r.source], to, {
         id: r.id,
-        says: `${r.source} moves ${bench.titleOf(r.destination)}`,
+        says: `${r.source} moves ${titleOf(r.destination)}`,
         route: r.id,
         of: r.source
       });
@@ -121,7 +122,7 @@
     edge.route !== '' && routes(bench.patch!).find((r) => r.id === edge.route)?.enabled === false;
 </script>
 
-<div class="map">
+<div class="panel">
   <p class="head">
     <span>played</span><span>sources and processors, in the order in which they are made</span><span>staves</span>
   </p>
@@ -181,15 +182,6 @@
 </div>
 
 <style>
-  .map {
-    height: 100%;
-    display: flex;
-    flex-direction: column;
-    background: var(--paper);
-    border: 1px solid var(--rule);
-    border-radius: 7px;
-    overflow: hidden;
-  }
   .head {
     display: flex;
     justify-content: space-between;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { addSource } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
   import { figure, hertz, reading, seconds } from '../lib/format';
@@ -9,17 +10,20 @@
   import SentenceField from './SentenceField.svelte';
   import SourceRow from './SourceRow.svelte';
   import Stave from './Stave.svelte';
+  import TimeAxis from './TimeAxis.svelte';
 
   let plotWidth = $state(0);
-  const voiceLanes = $derived(
-    Object.entries(bench.sheet?.lanes ?? {}).filter(
-      ([name]) => (!name.includes('.') && !name.includes(':')) || bench.pinned.includes(name)
-    )
-  );
+  const voiceLanes = $derived(bench.standing.map((name) => [name, bench.sheet!.lanes[name]!] as const));
   const raised = $derived(bench.pinned.filter((name) => name in (bench.sheet?.signals ?? {})));
   const ticks = $derived(bench.sheet ? timeTicks(bench.sheet.from_s, bench.sheet.to_s, plotWidth) : []);
   const place = (time: number): number => (bench.sheet ? placeOf(bench.sheet, time) * 100 : 0);
   const shows = (time: number): boolean => place(time) >= 0 && place(time) <= 100;
+  /** In per cent of the sheet: a post is named where its name has room before the next one. */
+  const NAME_SHARE = 8;
+  const nextOn = (i: number): number => {
+    const next = bench.sheet?.notes[i + 1];
+    return next ? place(next.on_s) : 100 + NAME_SHARE;
+  };
   const between = $derived.by(() => {
     const { posts, tempo } = bench;
     if (!posts) return '';
@@ -38,9 +42,9 @@
 
   $effect(() => {
     const columns = Math.floor(plotWidth);
-    if (columns > 0 && columns !== bench.columns) {
-      bench.columns = columns;
-      bench.trace();
+    if (columns > 0 && columns !== bench.tracing.columns) {
+      bench.tracing.columns = columns;
+      bench.tracing.ask();
     }
   });
 
@@ -64,10 +68,10 @@
     if (event.ctrlKey) {
       const next = length * 2 ** Math.max(-1, Math.min(1, event.deltaY / 200));
       const time = timeAt(sheet, at);
-      bench.zoom(time - at * next, time + (1 - at) * next);
+      bench.tracing.zoom(time - at * next, time + (1 - at) * next);
     } else {
       const by = (aside / plotWidth) * length;
-      bench.zoom(sheet.from_s + by, sheet.to_s + by);
+      bench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
     }
   }
 
@@ -82,7 +86,7 @@
       const before = Math.abs(touches[a]! - touches[b]!);
       const length = ((sheet.to_s - sheet.from_s) * before) / Math.max(8, Math.abs(now[a]! - now[b]!));
       const middle = (sheet.from_s + sheet.to_s) / 2 - ((now[a]! - touches[a]!) / plotWidth) * length;
-      bench.zoom(middle - length / 2, middle + length / 2);
+      bench.tracing.zoom(middle - length / 2, middle + length / 2);
     }
     touches = now;
   }
@@ -126,15 +130,15 @@
     );
   }
 
-  function addSource(event: Event & { currentTarget: HTMLSelectElement }): void {
+  function addChosen(event: Event & { currentTarget: HTMLSelectElement }): void {
     const kind = event.currentTarget.value;
     event.currentTarget.value = '';
-    if (kind) bench.addSource(kind);
+    if (kind) addSource(kind);
   }
 </script>
 
 <div
-  class="sheet"
+  class="sheet panel"
   onpointermove={point}
   onpointerleave={() => (bench.cursor = null)}
   onwheel={wheel}
@@ -145,7 +149,7 @@
   <div class="axis">
     <div class="label">
       Sources
-      <select class="link-select" aria-label="Add a source" onchange={addSource}>
+      <select class="link-select" aria-label="Add a source" onchange={addChosen}>
         <option value="">+ add a source</option>
         {#each ['source', 'processor', 'control'] as role (role)}
           <optgroup label={role === 'control' ? 'controls' : `${role}s`}>
@@ -156,32 +160,29 @@
         {/each}
       </select>
     </div>
-    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div
-      class="times"
-      bind:clientWidth={plotWidth}
-      tabindex="0"
-      role="slider"
-      aria-label="Time cursor"
-      aria-valuemin={0}
-      aria-valuemax={bench.sheet?.seconds ?? 0}
-      aria-valuenow={bench.cursor ?? 0}
-      aria-valuetext={cursorSays || 'no cursor; arrow keys set one'}
+    <TimeAxis
+      label="Time cursor"
+      length={bench.sheet?.seconds ?? 0}
+      cursor={bench.cursor}
+      says={cursorSays || 'no cursor; arrow keys set one'}
+      {ticks}
+      {place}
+      bind:width={plotWidth}
       onkeydown={step}
       onpointerdown={startPosts}
       onpointermove={movePosts}
       onpointerup={() => (from = null)}
     >
-      {#each ticks as tick (tick)}<span style:left="{place(tick)}%">{tick === 0 ? '0' : seconds(tick)}</span>{/each}
-      {#if bench.posts && from === null && shows((bench.posts[0] + bench.posts[1]) / 2)}
-        <span class="gap" style:left="{place((bench.posts[0] + bench.posts[1]) / 2)}%">{between}</span>
-      {:else if bench.posts}
-        <span class="gap" style:left="{Math.max(20, Math.min(80, place(bench.posts[1])))}%">{between}</span>
+      {#if bench.posts}
+        {@const [a, b] = bench.posts}
+        {@const whole = from === null && shows((a + b) / 2)}
+        <span
+          class="at"
+          style:background="var(--lichen)"
+          style:left="{whole ? place((a + b) / 2) : Math.max(20, Math.min(80, place(b)))}%">{between}</span
+        >
       {/if}
-      {#if bench.cursor !== null && shows(bench.cursor)}<span class="now" style:left="{place(bench.cursor)}%"
-          >{seconds(bench.cursor)}</span
-        >{/if}
-    </div>
+    </TimeAxis>
   </div>
   <div class="sources">
     {#each bench.patch ? modules(bench.patch) : [] as module (module.id)}
@@ -199,7 +200,9 @@
         onchange={(event) => {
           const name = event.currentTarget.value;
           event.currentTarget.value = '';
-          if (name) bench.pin(name);
+          if (!name) return;
+          bench.pin(name);
+          if (!(name in (bench.sheet?.signals ?? {}))) bench.chosen = { what: 'stave', id: name };
         }}
       >
         <option value="">+ show a stave</option>
@@ -218,16 +221,20 @@
     <div class="spans">
       {#if bench.sheet}
         {@const off = bench.sheet.notes.at(-1)?.off_s ?? 0}
-        <button class="bare" aria-pressed={bench.span === null} onclick={() => bench.zoom(0, bench.sheet!.seconds)}
-          >whole note (0)</button
+        <button
+          class="bare"
+          aria-pressed={bench.tracing.span === null}
+          onclick={() => bench.tracing.zoom(0, bench.sheet!.seconds)}>whole note (0)</button
         >
-        <button class="bare" onclick={() => bench.zoom(bench.sheet!.notes[0]!.on_s, bench.sheet!.notes[0]!.on_s + 0.05)}
+        <button
+          class="bare"
+          onclick={() => bench.tracing.zoom(bench.sheet!.notes[0]!.on_s, bench.sheet!.notes[0]!.on_s + 0.05)}
           >first 50 ms (1)</button
         >
-        <button class="bare" onclick={() => bench.zoom(off, bench.sheet!.seconds)}>tail (2)</button>
-        {#if bench.ghost}<span class="ghost"
-            >behind: {bench.ghost.label}
-            <button class="bare" aria-label="Let the ghost go" onclick={() => bench.dropGhost()}>✕</button></span
+        <button class="bare" onclick={() => bench.tracing.zoom(off, bench.sheet!.seconds)}>tail (2)</button>
+        {#if bench.tracing.ghost}<span class="ghost"
+            >behind: {bench.tracing.ghost.label}
+            <button class="bare" aria-label="Let the ghost go" onclick={() => bench.tracing.drop()}>✕</button></span
           >{/if}
       {/if}
       <div class="say"><SentenceField /></div>
@@ -242,8 +249,14 @@
   <div class="over" aria-hidden="true">
     {#if bench.sheet}
       {#each bench.sheet.notes as note, i (i)}
-        {#if shows(note.on_s)}<i class="post-name" style:left="{place(note.on_s)}%">note on</i>{/if}
-        {#if shows(note.off_s)}<i class="post-name" style:left="{place(note.off_s)}%">note off</i>{/if}
+        {#if shows(note.on_s) && place(note.off_s) - place(note.on_s) > NAME_SHARE}<i
+            class="post-name"
+            style:left="{place(note.on_s)}%">note on</i
+          >{/if}
+        {#if shows(note.off_s) && nextOn(i) - place(note.off_s) > NAME_SHARE}<i
+            class="post-name"
+            style:left="{place(note.off_s)}%">note off</i
+          >{/if}
       {/each}
       {#each bench.posts ?? [] as post, i (i)}
         {#if shows(post)}<div class="line post" style:left="{place(post)}%"></div>{/if}
@@ -263,14 +276,6 @@
 <style>
   .sheet {
     --left: 268px;
-    position: relative;
-    display: flex;
-    flex-direction: column;
-    height: 100%;
-    background: var(--paper);
-    border: 1px solid var(--rule);
-    border-radius: 7px;
-    overflow: hidden;
   }
   .axis {
     display: grid;
@@ -321,28 +326,6 @@
     display: flex;
     justify-content: space-between;
   }
-  .times {
-    position: relative;
-  }
-  .times span {
-    position: absolute;
-    top: 4px;
-    padding-left: 5px;
-    font-size: 12px;
-    color: var(--faint);
-    border-left: 1px solid var(--edge);
-    line-height: 16px;
-    white-space: nowrap;
-  }
-  .times span.now {
-    background: var(--ink);
-    color: var(--paper);
-    border: 0;
-    border-radius: 3px;
-    padding: 0 5px;
-    transform: translateX(-50%);
-    z-index: 2;
-  }
   .sources {
     flex: 0 1 auto;
     overflow: hidden auto;
@@ -384,19 +367,6 @@
     opacity: 1;
     width: 0;
     border-left: 1px dashed var(--lichen);
-  }
-  .times {
-    touch-action: none;
-    cursor: col-resize;
-  }
-  .times span.gap {
-    background: var(--lichen);
-    color: var(--paper);
-    border: 0;
-    border-radius: 3px;
-    padding: 0 6px;
-    transform: translateX(-50%);
-    z-index: 2;
   }
   .line.head {
     width: 2px;

@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Patch } from '../lib/api';
+  import { messages } from '../lib/messages.svelte';
+  import { setBase } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { shown } from '../lib/format';
   import { settings } from '../lib/settings.svelte';
@@ -7,6 +9,7 @@
   import { downloadMade, readCycles } from '../lib/files';
   import FieldEditor from './FieldEditor.svelte';
   import Labelled from './Labelled.svelte';
+  import Readings from './Readings.svelte';
   import ValueField from './ValueField.svelte';
 
   let { patch }: { patch: Patch } = $props();
@@ -50,7 +53,7 @@
   function picked(event: Event & { currentTarget: HTMLInputElement }): void {
     const file = event.currentTarget.files?.[0];
     event.currentTarget.value = '';
-    if (file) void bench.attempt(() => readCycles(file));
+    if (file) void messages.attempt(() => readCycles(file));
   }
 
   const apart = $derived((performance.notes?.[1]?.start_s ?? 0.5) - (performance.notes?.[0]?.start_s ?? 0) || 0.5);
@@ -88,7 +91,7 @@
       name: at.title.toLowerCase(),
       label: at.title,
       value: voice.base?.[at.name] ?? at.base,
-      set: (value, label, merge) => bench.setBase(at.name, value, label, merge)
+      set: (value, label, merge) => setBase(at.name, value, label, merge)
     }))
   );
   const played: Figure[] = $derived([
@@ -136,6 +139,8 @@
   value={patch.notes ?? ''}
   onchange={(e) => bench.edit('notes', { ...patch, notes: e.currentTarget.value })}></textarea>
 
+<Readings about="" />
+
 <h3>Voice</h3>
 <Labelled name="notes take it">
   <Choice
@@ -178,7 +183,9 @@
           title="Its cycles, 2048 samples each"
           onclick={() => {
             const table = patch.voice?.oscillators?.osc1?.table ?? 'ladder';
-            void bench.attempt(async () => void (await downloadMade(patch, 'table.wav', { table }, `-${table}.wav`)));
+            void messages.attempt(
+              async () => void (await downloadMade(patch, 'table.wav', { table }, `-${table}.wav`))
+            );
           }}>Write the table</button
         >
       </div>

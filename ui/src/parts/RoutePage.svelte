@@ -1,5 +1,8 @@
 <script lang="ts">
   import { api, plain, taken, type Route } from '../lib/api';
+  import { amountUnit, titleOf, verbFor } from '../lib/wording';
+  import { messages } from '../lib/messages.svelte';
+  import { addPull, invert, removeRoute, setRoute, solo } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { modules, sentence } from '../lib/document';
   import { copyChosen } from '../lib/clipboard';
@@ -8,6 +11,7 @@
   import Choice from './Choice.svelte';
   import Labelled from './Labelled.svelte';
   import RouteSentence from './RouteSentence.svelte';
+  import Readings from './Readings.svelte';
   import ValueField from './ValueField.svelte';
 
   let { route }: { route: Route } = $props();
@@ -32,8 +36,8 @@
     high?: number;
   }
 
-  const unit = $derived(route.mode === 'scale' ? 'ratio' : bench.amountUnit(route.destination));
-  const title = $derived(bench.titleOf(route.destination));
+  const unit = $derived(route.mode === 'scale' ? 'ratio' : amountUnit(route.destination));
+  const title = $derived(titleOf(route.destination));
   const lane = $derived(bench.sheet?.lanes[route.destination]);
   const contribution = $derived(lane?.contributions[route.id]);
   const extent = $derived(contribution ? extentOf(contribution) : null);
@@ -93,7 +97,7 @@
   }
 
   function set(fields: Partial<Route>, label: string, merge = ''): void {
-    bench.setRoute(route.id, fields, `${route.source} on ${title}: ${label}`, merge);
+    setRoute(route.id, fields, `${route.source} on ${title}: ${label}`, merge);
   }
 
   /** A mode is set together with what it needs, so that the patch is whole at every moment. */
@@ -125,18 +129,19 @@
   </Labelled>
 {/snippet}
 
-<header>{sentence(route, shown(route.amount ?? 0, unit), title, bench.verb(route))}</header>
+<header>{sentence(route, shown(route.amount ?? 0, unit), title, verbFor(route))}</header>
 
 <Labelled name="it">
   <Choice label="Mode of the route" value={route.mode ?? 'add'} options={MODES} onchoose={setMode} />
 </Labelled>
 {#each figures.filter((f) => f.field !== 'via_depth') as figure (figure.field)}{@render figureField(figure)}{/each}
+<Readings about="route.{route.id}" />
 <Labelled name="polarity">
   <Choice
     label="Polarity of the route"
     value={route.polarity ?? 'as_is'}
     options={POLARITIES}
-    onchoose={(polarity) => void bench.attempt(() => setPolarity(polarity))}
+    onchoose={(polarity) => void messages.attempt(() => setPolarity(polarity))}
   />
 </Labelled>
 <Labelled name="scaled by">
@@ -182,7 +187,7 @@
   onchange={(event) => {
     const source = event.currentTarget.value;
     event.currentTarget.value = '';
-    if (source) bench.addPull(source, amountOf);
+    if (source) addPull(source, amountOf);
   }}
 >
   <option value="">+ moved by…</option>
@@ -198,31 +203,31 @@
 {/if}
 <div class="acts">
   {#if route.mode !== 'scale'}
-    <button class="quiet" title="What raised now lowers" onclick={() => bench.invert(route.id)}>Turn over</button>
+    <button class="quiet" title="What raised now lowers" onclick={() => invert(route.id)}>Turn over</button>
   {/if}
   {#if route.mode === 'range'}
     <button
       class="quiet"
       title="A base and an amount, with the same result"
-      onclick={() => void bench.attempt(() => turn('amount'))}>As an amount</button
+      onclick={() => void messages.attempt(() => turn('amount'))}>As an amount</button
     >
   {:else if (route.mode ?? 'add') === 'add'}
     <button
       class="quiet"
       title="From the set value to the set value and the amount, with the same result"
-      onclick={() => void bench.attempt(() => turn('range'))}>As a range</button
+      onclick={() => void messages.attempt(() => turn('range'))}>As a range</button
     >
   {/if}
   <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
   <button
     class="quiet"
     title="Mute every other route"
-    onclick={() => bench.solo((other) => other.id === route.id, `only ${route.id}`)}>Only it</button
+    onclick={() => solo((other) => other.id === route.id, `only ${route.id}`)}>Only it</button
   >
   <button class="quiet" onclick={() => set({ enabled: !on }, on ? 'muted' : 'unmuted')}
     >{on ? 'Mute' : 'Unmute'} it</button
   >
-  <button class="quiet" onclick={() => bench.removeRoute(route)}>Remove it</button>
+  <button class="quiet" onclick={() => removeRoute(route)}>Remove it</button>
   <button
     class="quiet"
     onclick={() => (bench.chosen = { what: 'source', id: route.source })}

@@ -1,5 +1,8 @@
 <script lang="ts">
+  import { takesSource } from '../lib/drag';
   import type { Route } from '../lib/api';
+  import { amountUnit, titleOf, verbFor } from '../lib/wording';
+  import { addPull, removeRoute, setRoute } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, sentence } from '../lib/document';
   import { shown } from '../lib/format';
@@ -8,21 +11,28 @@
   /** One sentence: what moves what and how far. `from` leaves out the end that the reader knows already. */
   let { route, from }: { route: Route; from: 'source' | 'destination' } = $props();
 
-  const unit = $derived(route.mode === 'scale' ? 'ratio' : bench.amountUnit(route.destination));
+  const unit = $derived(route.mode === 'scale' ? 'ratio' : amountUnit(route.destination));
   const dye = $derived(bench.patch ? dyeOf(bench.patch, route.source) : { colour: 'faint', dash: [] });
   const on = $derived(route.enabled !== false);
-  const title = $derived(bench.titleOf(route.destination));
-  const verb = $derived(bench.verb(route));
+  const title = $derived(titleOf(route.destination));
+  const verb = $derived(verbFor(route));
   const said = $derived(sentence(route, shown(route.amount ?? 0, unit), title, verb));
   const chosen = $derived(bench.chosen.what === 'route' && bench.chosen.id === route.id);
   const name = $derived(from === 'destination' ? route.source.replace('_', ' ') : title);
 
   function setAmount(value: number | string, merge: string): void {
-    bench.setRoute(route.id, { amount: Number(value) }, `${route.source} on ${title} ${shown(value, unit)}`, merge);
+    setRoute(route.id, { amount: Number(value) }, `${route.source} on ${title} ${shown(value, unit)}`, merge);
   }
 </script>
 
-<div class="sentence" class:off={!on} class:chosen role="group" aria-label={said + (on ? '' : ', muted')}>
+<div
+  class="sentence"
+  class:off={!on}
+  class:chosen
+  {@attach takesSource((source) => addPull(source, `route:${route.id}.amount`))}
+  role="group"
+  aria-label={said + (on ? '' : ', muted')}
+>
   <button
     class="bare name"
     style:color={from === 'destination' ? `var(--${dye.colour})` : undefined}
@@ -49,15 +59,14 @@
       class="bare"
       aria-label="{on ? 'Mute' : 'Unmute'} {route.source} on {title}"
       title={on ? 'Mute' : 'Unmute'}
-      onclick={() =>
-        bench.setRoute(route.id, { enabled: !on }, `${on ? 'mute' : 'unmute'} ${route.source} on ${title}`)}
+      onclick={() => setRoute(route.id, { enabled: !on }, `${on ? 'mute' : 'unmute'} ${route.source} on ${title}`)}
       >{on ? 'mute' : 'muted'}</button
     >
     <button
       class="bare"
       aria-label="Remove {route.source} from {title}"
       title="Remove"
-      onclick={() => bench.removeRoute(route)}>✕</button
+      onclick={() => removeRoute(route)}>✕</button
     >
   </span>
 </div>

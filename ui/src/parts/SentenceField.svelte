@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { bench } from '../lib/bench.svelte';
+  import { messages } from '../lib/messages.svelte';
+  import { sayRoute } from '../lib/actions';
 
   /** A route said as a sentence; what was not understood stays to be mended. */
   let text = $state('');
@@ -8,11 +9,11 @@
   async function say(): Promise<void> {
     if (!text.trim()) return;
     try {
-      await bench.sayRoute(text);
+      await sayRoute(text);
       text = wrong = '';
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
-      bench.say(wrong, true);
+      messages.say(wrong, true);
     }
   }
 </script>

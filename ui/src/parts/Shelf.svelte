@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
+  import { messages } from '../lib/messages.svelte';
   import { bench } from '../lib/bench.svelte';
   import { downloadMade, downloadPatch } from '../lib/files';
   import { duplicate, newPatch, openFile, remove } from '../lib/library';
@@ -8,15 +9,26 @@
   let wanted = $state('');
   let picker: HTMLInputElement | undefined = $state();
 
-  const found = $derived(bench.heads.filter((head) => head.name.toLowerCase().includes(wanted.trim().toLowerCase())));
+  const WRONG = 'made to be wrong';
+  const said = $derived(wanted.trim().toLowerCase());
+  const matching = $derived(
+    bench.heads.filter((head) => [head.name, ...head.tags].some((text) => text.toLowerCase().includes(said)))
+  );
+  const groups = $derived([
+    { title: '', heads: matching.filter((head) => !head.tags.includes(WRONG)) },
+    {
+      title: 'Made to be wrong: open one, and let its mend be shown',
+      heads: matching.filter((h) => h.tags.includes(WRONG))
+    }
+  ]);
 
   $effect(() => {
-    if (open) void bench.attempt(() => bench.refreshHeads());
+    if (open) void messages.attempt(() => bench.refreshHeads());
   });
 
   function then(work: () => Promise<void>): void {
     open = false;
-    void bench.attempt(work);
+    void messages.attempt(work);
   }
 
   function picked(event: Event & { currentTarget: HTMLInputElement }): void {
@@ -55,25 +67,35 @@
       >
       <button
         class="quiet"
-        onclick={() => void bench.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
+        onclick={() => void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
         >Trace (CSV)</button
       >
     </div>
   {/if}
-  <input class="field find" type="search" aria-label="Find a patch" placeholder="Find by name" bind:value={wanted} />
+  <input
+    class="field find"
+    type="search"
+    aria-label="Find a patch"
+    placeholder="Find by name or tag"
+    bind:value={wanted}
+  />
   <ul>
-    {#each found as head (head.id)}
-      <li class:here={head.id === bench.keeper.head?.id}>
-        <button class="bare open" onclick={() => then(() => bench.open(head.id))}>{head.name}</button>
-        <span>version {head.saved_number}{head.unsaved ? ', draft since' : ''}{head.demo ? ' · demo' : ''}</span>
-        <button class="bare" aria-label="Delete {head.name}" onclick={() => then(() => remove(head.id, head.name))}
-          >delete</button
-        >
-      </li>
+    {#each groups.filter((group) => group.heads.length > 0) as group (group.title)}
+      {#if group.title}<li class="title">{group.title}</li>{/if}
+      {#each group.heads as head (head.id)}
+        <li class:here={head.id === bench.keeper.head?.id}>
+          <button class="bare open" onclick={() => then(() => bench.open(head.id))}>{head.name}</button>
+          <small>{head.tags.filter((tag) => tag !== WRONG).join(', ')}</small>
+          <span>version {head.saved_number}{head.unsaved ? ', draft since' : ''}{head.demo ? ' · demo' : ''}</span>
+          <button class="bare" aria-label="Delete {head.name}" onclick={() => then(() => remove(head.id, head.name))}
+            >delete</button
+          >
+        </li>
+      {/each}
     {:else}
       <li class="none">
         {bench.heads.length
-          ? 'No patch has that in its name.'
+          ? 'No patch has that in its name or tags.'
           : 'There are no patches yet. Make a new one, or open a file.'}
       </li>
     {/each}
@@ -112,6 +134,16 @@
   }
   li.here {
     background: var(--chosen);
+  }
+  li small {
+    color: var(--faint);
+    font-size: 12.5px;
+  }
+  .title {
+    padding-top: 14px;
+    color: var(--faint);
+    font-size: 13px;
+    font-weight: 600;
   }
   .open {
     font-weight: 600;

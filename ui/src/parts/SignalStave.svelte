@@ -7,6 +7,7 @@
   import { settings } from '../lib/settings.svelte';
   import { columnAt, extentOf } from '../lib/sheet';
   import Plot from './Plot.svelte';
+  import Swatch from './Swatch.svelte';
 
   /** Signals laid over each other on one scale: raw, processed, sum. A pattern and a label say which is which. */
   let { names }: { names: string[] } = $props();
@@ -46,17 +47,7 @@
     {#each names as name (name)}
       {@const dye = bench.patch ? dyeOf(bench.patch, name) : { colour: 'faint', dash: [] }}
       <div class="legend">
-        <svg width="26" height="8" aria-hidden="true"
-          ><line
-            x1="0"
-            x2="26"
-            y1="4"
-            y2="4"
-            stroke="var(--{dye.colour})"
-            stroke-width="2"
-            stroke-dasharray={dye.dash.join(' ')}
-          /></svg
-        >
+        <Swatch dye={dye.colour} dash={dye.dash} />
         <button
           class="bare"
           style:color="var(--{dye.colour})"

@@ -1,12 +1,15 @@
 <script lang="ts">
   import type { FieldFacts, Module } from '../lib/api';
+  import { titleOf } from '../lib/wording';
+  import { messages } from '../lib/messages.svelte';
+  import { addPull, duplicateSource, handOver, muteSource, removeSource, setField, solo } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, fieldValue, modules, renameModule, replaceModule, routes } from '../lib/document';
   import { shown } from '../lib/format';
   import { copyChosen } from '../lib/clipboard';
   import Figures from './Figures.svelte';
   import MacroEnds from './MacroEnds.svelte';
-  import RingFigures from './RingFigures.svelte';
+  import Readings from './Readings.svelte';
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
 
@@ -17,7 +20,7 @@
   const mine = $derived(bench.patch ? routes(bench.patch).filter((route) => route.source === module.id) : []);
   const muted = $derived(mine.length > 0 && mine.every((route) => route.enabled === false));
   let handed: string[] = $state([]);
-  const measured = $derived(bench.judgement?.measures.signals[module.id]);
+  const measured = $derived(bench.judging.judgement?.measures.signals[module.id]);
   const sources = $derived([
     ...(bench.patch ? modules(bench.patch).map((m) => m.id) : []),
     ...Object.keys(bench.catalogue?.signals ?? {})
@@ -53,7 +56,7 @@
   }
 
   /** A drawn shape needs points: choosing it gives it some to begin with. */
-  function setField(field: FieldFacts, value: unknown, label: string, merge: string, draft = false): void {
+  function change(field: FieldFacts, value: unknown, label: string, merge: string, draft = false): void {
     const points = (module as unknown as Record<string, unknown>)['points'] as unknown[] | undefined;
     if (value === 'drawn' && (points?.length ?? 0) < 2 && bench.patch) {
       const drawn = {
@@ -65,7 +68,7 @@
         ]
       };
       bench.edit(label, replaceModule(bench.patch, module.id, drawn));
-    } else bench.setField(module.id, field.name, value, label, merge, draft);
+    } else setField(module.id, field.name, value, label, merge, draft);
   }
 
   function rename(event: Event & { currentTarget: HTMLInputElement }): void {
@@ -73,7 +76,7 @@
     event.currentTarget.value = module.id;
     if (!bench.patch || !bench.catalogue || to === module.id || !to) return;
     if (modules(bench.patch).some((other) => other.id === to)) {
-      bench.say(`The name: found "${to}"; it must be one that no other source has.`, true);
+      messages.say(`The name: found "${to}"; it must be one that no other source has.`, true);
       return;
     }
     const next = renameModule(bench.patch, module.id, to, bench.catalogue);
@@ -84,13 +87,13 @@
   function move(event: Event & { currentTarget: HTMLSelectElement }): void {
     const destination = event.currentTarget.value;
     event.currentTarget.value = '';
-    if (destination) bench.addPull(module.id, destination);
+    if (destination) addPull(module.id, destination);
   }
 
   function moveOwn(event: Event & { currentTarget: HTMLSelectElement }, name: string): void {
     const source = event.currentTarget.value;
     event.currentTarget.value = '';
-    if (source) bench.addPull(source, name);
+    if (source) addPull(source, name);
   }
 </script>
 
@@ -108,7 +111,7 @@
     owner={module.id}
     value={fieldValue(module, field)}
     under={movedOver(field)}
-    onset={(value, label, merge, draft) => setField(field, value, label, merge, draft)}
+    onset={(value, label, merge, draft) => change(field, value, label, merge, draft)}
   />
 {/each}
 
@@ -117,7 +120,7 @@
 {#if measured}
   <h3>It makes</h3>
   <Figures of={measured} unit="signal" />
-  {#if module.kind === 'filter'}<RingFigures {module} />{/if}
+  <Readings about="signal.{module.id}" />
 {/if}
 
 <h3>It moves</h3>
@@ -146,7 +149,7 @@
       {/each}
     </optgroup>
     <optgroup label="other sources">
-      {#each otherFields as name (name)}<option value={name}>{bench.titleOf(name)}</option>{/each}
+      {#each otherFields as name (name)}<option value={name}>{titleOf(name)}</option>{/each}
     </optgroup>
     <optgroup label="how far a route goes">
       {#each bench.patch ? routes(bench.patch) : [] as route (route.id)}
@@ -155,14 +158,14 @@
     </optgroup>
   </select>
   {#if mine.length > 0}
-    <button class="quiet" onclick={() => bench.muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</button>
+    <button class="quiet" onclick={() => muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</button>
     {#if alone}
-      <button class="quiet" onclick={() => bench.solo(null, 'let all sound')}>Let all sound</button>
+      <button class="quiet" onclick={() => solo(null, 'let all sound')}>Let all sound</button>
     {:else}
       <button
         class="quiet"
         title="Mute every route that is not from it"
-        onclick={() => bench.solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</button
+        onclick={() => solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</button
       >
     {/if}
     <select
@@ -171,7 +174,7 @@
       onchange={(event) => {
         const to = event.currentTarget.value;
         event.currentTarget.value = '';
-        if (to) bench.handOver(module.id, to, handed.length ? handed : undefined);
+        if (to) handOver(module.id, to, handed.length ? handed : undefined);
         handed = [];
       }}
     >
@@ -183,12 +186,12 @@
       {/each}
     </select>
   {/if}
-  <button class="quiet" title="With its routes (Ctrl-D)" onclick={() => bench.duplicate(module.id)}>Duplicate</button>
+  <button class="quiet" title="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</button>
   <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
   <button class="quiet" aria-pressed={bench.pinned.includes(module.id)} onclick={() => bench.pin(module.id)}
     >{bench.pinned.includes(module.id) ? 'Off the stave' : 'As a stave'}</button
   >
-  <button class="quiet" onclick={() => bench.removeSource(module.id)}>Remove it</button>
+  <button class="quiet" onclick={() => removeSource(module.id)}>Remove it</button>
 </div>
 
 {#if own.length > 0}

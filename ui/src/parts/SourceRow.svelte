@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { offersSource } from '../lib/drag';
   import type { Mark, Module } from '../lib/api';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, routes } from '../lib/document';
@@ -62,7 +63,7 @@
   function drop(): void {
     if (!held) return;
     held = null;
-    bench.trace();
+    bench.tracing.ask();
   }
 
   /** Sets what a mark stands for, so that it comes to lie at a time and a level. */
@@ -107,6 +108,7 @@
 <div class="row" class:chosen class:open style:--dye="var(--{dye.colour})">
   <button
     class="head"
+    {@attach offersSource(module.id)}
     onclick={choose}
     aria-pressed={chosen}
     aria-label="Source {module.id}, {kind?.title}, {signal?.summary}"

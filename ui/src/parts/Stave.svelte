@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { takesSource } from '../lib/drag';
+  import { addPull, setBase } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, modules, routes } from '../lib/document';
   import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../lib/draw';
@@ -12,10 +14,10 @@
   let { name, lane }: { name: string; lane: Lane } = $props();
 
   let open = $state(false);
-  const place = $derived(bench.layout[name]?.size ?? 'plain');
+  const place = $derived(bench.staves.sizeOf(name));
   const others = $derived([
     ...(bench.sheet?.overlays ?? []).map((overlay) => overlay.lanes[name]),
-    bench.ghost?.sheet?.lanes[name]?.value
+    bench.tracing.ghost?.sheet?.lanes[name]?.value
   ]);
   const scale = $derived(laneScale(name, roomFor(lane, others), bench.key));
   const pulls = $derived(bench.patch ? routes(bench.patch).filter((route) => route.destination === name) : []);
@@ -28,13 +30,13 @@
   /** What can be done with the stave itself. */
   const tools = $derived([
     place === 'folded'
-      ? { name: 'Unfold', mark: '+', act: () => bench.lay(name, 'plain') }
-      : { name: 'Fold', mark: '–', act: () => bench.lay(name, 'folded') },
+      ? { name: 'Unfold', mark: '+', act: () => bench.staves.lay(name, 'plain') }
+      : { name: 'Fold', mark: '–', act: () => bench.staves.lay(name, 'folded') },
     place === 'large'
-      ? { name: 'Shrink', mark: '⇕', act: () => bench.lay(name, 'plain') }
-      : { name: 'Enlarge', mark: '⇕', act: () => bench.lay(name, 'large') },
-    { name: 'Move up', mark: '↑', act: () => bench.moveStave(name, -1) },
-    { name: 'Move down', mark: '↓', act: () => bench.moveStave(name, 1) },
+      ? { name: 'Shrink', mark: '⇕', act: () => bench.staves.lay(name, 'plain') }
+      : { name: 'Enlarge', mark: '⇕', act: () => bench.staves.lay(name, 'large') },
+    { name: 'Move up', mark: '↑', act: () => bench.staves.move(name, -1, bench.standing) },
+    { name: 'Move down', mark: '↓', act: () => bench.staves.move(name, 1, bench.standing) },
     ...(bench.pinned.includes(name) ? [{ name: 'Put away', mark: '✕', act: () => bench.pin(name) }] : [])
   ]);
   /** How far it goes between the two posts. */
@@ -88,8 +90,13 @@
       adding.map((route) => ({ id: route.id, colour: inkOf(dyeOf(patch, route.source).colour) }))
     );
     line(on, lane.base, scale, ink.faint, 1, [1, 3]);
-    const ghost = bench.ghost?.sheet?.lanes[name];
-    if (ghost) line(on, ghost.value, scale, ink.faint, 1.5, [6, 4]);
+    const behind = bench.tracing.ghost?.sheet;
+    const ghost = behind?.lanes[name];
+    if (ghost) {
+      // One that ends sooner is so much narrower.
+      const width = (on.width * (behind.to_s - behind.from_s)) / (sheet.to_s - sheet.from_s);
+      line({ ...on, width }, ghost.value, scale, ink.faint, 1.5, [6, 4]);
+    }
     sheet.overlays.forEach((overlay, i) => {
       const row = overlay.lanes[name];
       if (row) line(on, row, scale, ink.faint, 1.4, i === 0 ? [2, 3] : [8, 3]);
@@ -119,16 +126,17 @@
   function add(event: Event & { currentTarget: HTMLSelectElement }): void {
     const source = event.currentTarget.value;
     event.currentTarget.value = '';
-    if (source) bench.addPull(source, name);
+    if (source) addPull(source, name);
   }
 </script>
 
 <section
   class="stave"
+  {@attach takesSource((source) => addPull(source, name))}
   class:open
   aria-label={lane.title}
   class:folded={place === 'folded'}
-  style:order={bench.orderOf(name)}
+  style:order={bench.staves.orderOf(name, bench.standing)}
   style:flex-grow={place === 'folded'
     ? 0
     : (place === 'large' ? 2.6 : open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}
@@ -165,7 +173,7 @@
         high={lane.high}
         width="auto"
         oncommit={(value, merge) =>
-          bench.setBase(name, Number(value), `${lane.title.toLowerCase()} set at ${shown(value, unit)}`, merge)}
+          setBase(name, Number(value), `${lane.title.toLowerCase()} set at ${shown(value, unit)}`, merge)}
       />
       {#if between && !read}<span class="moved">{between}</span>{/if}
       {#if read}<span class="moved">{read.moved}</span>{/if}
@@ -256,6 +264,7 @@
     overflow: hidden;
   }
   output {
+    display: block;
     overflow: hidden;
     text-overflow: ellipsis;
     font-weight: 500;

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { bench } from '../lib/bench.svelte';
+  import Bars from './Bars.svelte';
   import ValueField from './ValueField.svelte';
 
   /** A row of strengths, one bar a step: drag across them, or type each. */
@@ -10,72 +11,30 @@
   }
   let { owner, values, onset }: Props = $props();
 
-  let frame: HTMLDivElement | undefined = $state();
-  let drawing = $state(false);
   let chosen = $state(0);
-
-  function put(event: PointerEvent): void {
-    if (!frame) return;
-    const box = frame.getBoundingClientRect();
-    const index = Math.max(
-      0,
-      Math.min(values.length - 1, Math.floor(((event.clientX - box.left) / box.width) * values.length))
-    );
-    const level = Math.max(0, Math.min(1, 1 - (event.clientY - box.top) / box.height));
-    chosen = index;
-    set(index, Number(level.toFixed(2)), `draw ${owner}`, true);
-  }
 
   function set(index: number, level: number, merge: string, draft = false): void {
     onset(
-      values.map((value, i) => (i === index ? Math.max(0, Math.min(1, level)) : value)),
+      values.map((value, i) => (i === index ? level : value)),
       merge,
       draft
     );
   }
-
-  function nudge(event: KeyboardEvent, index: number): void {
-    const up = { ArrowDown: -1, ArrowUp: 1 }[event.key];
-    if (!up) return;
-    event.preventDefault();
-    event.stopPropagation();
-    set(index, Number((values[index]! + up * (event.shiftKey ? 0.01 : 0.1)).toFixed(3)), `nudge ${owner} ${index}`);
+  function put(index: number, height: number, drawn: boolean): void {
+    set(index, Number(height.toFixed(drawn ? 2 : 3)), drawn ? `draw ${owner}` : `nudge ${owner} ${index}`, drawn);
   }
 </script>
 
-<div
-  class="bars"
-  bind:this={frame}
-  role="group"
-  aria-label="Strengths of {owner}"
-  onpointerdown={(event) => {
-    drawing = true;
-    frame?.setPointerCapture(event.pointerId);
-    put(event);
-  }}
-  onpointermove={(event) => drawing && put(event)}
-  onpointerup={() => {
-    drawing = false;
-    bench.trace();
-  }}
->
-  {#each values as value, i (i)}
-    <div
-      class="bar"
-      class:chosen={i === chosen}
-      role="slider"
-      tabindex="0"
-      aria-label="Step {i + 1}"
-      aria-valuenow={value}
-      aria-valuemin="0"
-      aria-valuemax="1"
-      onfocus={() => (chosen = i)}
-      onkeydown={(event) => nudge(event, i)}
-    >
-      <i style:height="{value * 100}%"></i>
-    </div>
-  {/each}
-</div>
+<Bars
+  label="Strengths of {owner}"
+  heights={values}
+  bind:chosen
+  name={(i) => `Step ${i + 1}`}
+  size="70px"
+  nudges={{ plain: 0.1, fine: 0.01 }}
+  onput={put}
+  ondone={() => bench.tracing.ask()}
+/>
 <div class="acts">
   <span>{chosen + 1} of {values.length}</span>
   <ValueField
@@ -94,32 +53,6 @@
 </div>
 
 <style>
-  .bars {
-    display: flex;
-    gap: 1px;
-    height: 70px;
-    background: var(--raised);
-    border: 1px solid var(--rule);
-    border-radius: 5px;
-    padding: 2px;
-    touch-action: none;
-    cursor: crosshair;
-  }
-  .bar {
-    flex: 1;
-    display: flex;
-    align-items: flex-end;
-    min-width: 0;
-  }
-  .bar i {
-    width: 100%;
-    background: var(--faint);
-    border-radius: 2px 2px 0 0;
-    min-height: 1px;
-  }
-  .bar.chosen i {
-    background: var(--madder);
-  }
   .acts {
     display: flex;
     gap: 8px;

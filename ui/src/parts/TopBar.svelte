@@ -1,5 +1,8 @@
 <script lang="ts">
-  import { bench, VELOCITIES } from '../lib/bench.svelte';
+  import { messages } from '../lib/messages.svelte';
+  import { setNote } from '../lib/actions';
+  import { bench } from '../lib/bench.svelte';
+  import { VELOCITIES } from '../lib/tracing.svelte';
   import { shown } from '../lib/format';
   import { save } from '../lib/library';
   import { player } from '../lib/player.svelte';
@@ -41,7 +44,7 @@
       maxlength="120"
       onchange={rename}
     />
-    <button class="quiet" onclick={() => void bench.attempt(() => save())} title="Save as a version (Ctrl-S)"
+    <button class="quiet" onclick={() => void messages.attempt(() => save())} title="Save as a version (Ctrl-S)"
       >Save</button
     >
   </div>
@@ -53,15 +56,14 @@
       low={0}
       high={127}
       width="3.4rem"
-      oncommit={(v, m) => bench.setNote(`test key ${shown(v, 'key')}`, { key: Number(v) }, m)}
+      oncommit={(v, m) => setNote(`test key ${shown(v, 'key')}`, { key: Number(v) }, m)}
     />
     <span class="three">
       {#each VELOCITIES as step (step.name)}
         <button
           class="quiet"
           aria-pressed={bench.velocity === step.velocity}
-          onclick={() => bench.setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}
-          >{step.name}</button
+          onclick={() => setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}>{step.name}</button
         >
       {/each}
     </span>
@@ -72,7 +74,7 @@
       low={0}
       high={127}
       width="3rem"
-      oncommit={(v, m) => bench.setNote(`test velocity ${v}`, { velocity: Number(v) }, m)}
+      oncommit={(v, m) => setNote(`test velocity ${v}`, { velocity: Number(v) }, m)}
     />
     <ValueField
       value={bench.note.length_s ?? 1}
@@ -81,7 +83,7 @@
       low={0.001}
       high={60}
       width="4.2rem"
-      oncommit={(v, m) => bench.setNote(`test length ${shown(v, 's')}`, { length_s: Number(v) }, m)}
+      oncommit={(v, m) => setNote(`test length ${shown(v, 's')}`, { length_s: Number(v) }, m)}
     />
     <ValueField value={bench.tempo} unit="bpm" label="Tempo" low={10} high={999} width="4.6rem" oncommit={setTempo} />
   </div>
@@ -102,10 +104,10 @@
     >
     <button
       class="quiet"
-      aria-pressed={bench.allThree}
+      aria-pressed={bench.tracing.allThree}
       onclick={() => {
-        bench.allThree = !bench.allThree;
-        bench.trace();
+        bench.tracing.allThree = !bench.tracing.allThree;
+        bench.tracing.ask();
       }}
       title="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</button
     >
@@ -137,27 +139,27 @@
     >
     <button
       class="quiet"
-      aria-pressed={bench.ghost !== null}
+      aria-pressed={bench.tracing.ghost !== null}
       title="Hold this version behind what you change next (G)"
-      onclick={() => (bench.ghost ? bench.dropGhost() : bench.holdGhost())}>Ghost</button
+      onclick={() => (bench.tracing.ghost ? bench.tracing.drop() : bench.tracing.hold())}>Ghost</button
     >
     <button class="bare status" onclick={onversions} title="Versions of this patch" data-state={keeper.state}
       >{status}</button
     >
     <button
       class="quiet"
-      disabled={!bench.undoLabel}
+      disabled={!bench.steps.undoLabel}
       onclick={() => bench.undo()}
-      aria-label={bench.undoLabel ? `Undo: ${bench.undoLabel}` : 'Undo'}
-      title={bench.undoLabel ? `Undo: ${bench.undoLabel}` : 'Nothing to undo'}
-      ><span class="cut">{bench.undoLabel ? `Undo: ${bench.undoLabel}` : 'Undo'}</span></button
+      aria-label={bench.steps.undoLabel ? `Undo: ${bench.steps.undoLabel}` : 'Undo'}
+      title={bench.steps.undoLabel ? `Undo: ${bench.steps.undoLabel}` : 'Nothing to undo'}
+      ><span class="cut">{bench.steps.undoLabel ? `Undo: ${bench.steps.undoLabel}` : 'Undo'}</span></button
     >
     <button
       class="quiet"
-      disabled={!bench.redoLabel}
+      disabled={!bench.steps.redoLabel}
       onclick={() => bench.redo()}
-      aria-label={bench.redoLabel ? `Redo: ${bench.redoLabel}` : 'Redo'}
-      title={bench.redoLabel ? `Redo: ${bench.redoLabel}` : 'Nothing to redo'}>Redo</button
+      aria-label={bench.steps.redoLabel ? `Redo: ${bench.steps.redoLabel}` : 'Redo'}
+      title={bench.steps.redoLabel ? `Redo: ${bench.steps.redoLabel}` : 'Nothing to redo'}>Redo</button
     >
     <button
       class="quiet"

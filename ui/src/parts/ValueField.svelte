@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, taken } from '../lib/api';
+  import { messages } from '../lib/messages.svelte';
   import { bench } from '../lib/bench.svelte';
   import { bareUnit, shown } from '../lib/format';
 
@@ -60,11 +61,11 @@
       if (typed !== asked) return;
       typed = null;
       wrong = '';
-      bench.dismiss(said);
+      messages.dismiss(said);
       oncommit(understood.value, '');
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
-      said = bench.say(wrong, true);
+      said = messages.say(wrong, true);
     }
   }
 

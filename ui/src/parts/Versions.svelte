@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
   import type { Revision } from '../lib/api';
+  import { messages } from '../lib/messages.svelte';
   import { bench } from '../lib/bench.svelte';
   import { restore, restorePart, revisionPatch, revisions, save } from '../lib/library';
 
@@ -9,7 +10,7 @@
   let list: Revision[] = $state.raw([]);
 
   $effect(() => {
-    if (open) void bench.attempt(async () => void (list = await revisions()));
+    if (open) void messages.attempt(async () => void (list = await revisions()));
   });
 
   /** What is chosen on the sheet can be brought back alone. */
@@ -26,12 +27,12 @@
   }
   async function ghost(number: number): Promise<void> {
     open = false;
-    bench.holdGhost(`version ${number}`, await revisionPatch(number));
+    bench.tracing.hold(`version ${number}`, await revisionPatch(number));
   }
 
   function back(number: number): void {
     open = false;
-    void bench.attempt(() => restore(number));
+    void messages.attempt(() => restore(number));
   }
 </script>
 
@@ -40,7 +41,7 @@
     onsubmit={(event) => {
       event.preventDefault();
       open = false;
-      void bench.attempt(() => save(name));
+      void messages.attempt(() => save(name));
       name = '';
     }}
   >
@@ -65,13 +66,14 @@
         <button
           class="quiet"
           aria-label="Hold version {revision.number} as ghost"
-          onclick={() => void bench.attempt(() => ghost(revision.number))}>Ghost</button
+          onclick={() => void messages.attempt(() => ghost(revision.number))}>Ghost</button
         >
         {#if part}
           <button
             class="quiet"
             title="Only {part.source ?? part.route}, as it was then"
-            onclick={() => void bench.attempt(() => partBack(revision.number))}>Only {part.source ?? part.route}</button
+            onclick={() => void messages.attempt(() => partBack(revision.number))}
+            >Only {part.source ?? part.route}</button
           >
         {/if}
       </li>

@@ -1,5 +1,7 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
+  import { titleOf } from '../lib/wording';
+  import { messages } from '../lib/messages.svelte';
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
   import { downloadMade } from '../lib/files';
@@ -21,8 +23,8 @@
     ['sound', 'the sound'] as const,
     ...(bench.patch ? modules(bench.patch) : []).map((m) => [`signal.${m.id}`, `${m.id}, as voltage`] as const),
     ...Object.keys(bench.sheet?.lanes ?? {})
-      .filter((name) => name in (bench.judgement?.measures.lanes ?? {}))
-      .map((name) => [`lane.${name}`, `${bench.titleOf(name)}, as voltage`] as const)
+      .filter((name) => name in (bench.judging.judgement?.measures.lanes ?? {}))
+      .map((name) => [`lane.${name}`, `${titleOf(name)}, as voltage`] as const)
   ]);
   const DEPTHS = [
     ['16', '16 bit'],
@@ -84,7 +86,7 @@
     >
   {/if}
   <div class="acts">
-    <button class="quiet" onclick={() => void bench.attempt(make)}>Write the file</button>
+    <button class="quiet" onclick={() => void messages.attempt(make)}>Write the file</button>
     <span role="status">{said}</span>
   </div>
 </Modal>

@@ -22,6 +22,7 @@ _SENTENCE: Final = re.compile(
     rf"^(?P<source>.+?)\s+(?P<verb>{'|'.join(VERBS)})\s+(?P<rest>.+?)(?:,?\s+(?:scaled by|via|x|×)\s+(?P<via>.+?))?\s*\.?$",
     re.IGNORECASE,
 )
+_AMOUNT_OF: Final = "the amount of "
 _RANGE: Final = re.compile(r"^from\s+(?P<low>.+?)\s+to\s+(?P<high>.+)$", re.IGNORECASE)
 
 
@@ -82,11 +83,22 @@ def _destination(patch: Patch, rest: str) -> tuple[str, str]:
         at = patch.destination(route.destination)
         title = at.title.lower() if at else route.destination
         for said in (route.id.lower(), f"{route.source.lower()} on {title}"):
-            names[f"the amount of {said}"] = f"route:{route.id}.amount"
+            names[f"{_AMOUNT_OF}{said}"] = f"route:{route.id}.amount"
     lower = rest.lower()
     fitting = [name for name in names if lower == name or lower.startswith(f"{name} ")]
     if not fitting:
-        known = ", ".join(at.title.lower() for at in VOICE.values())
-        raise Problem("the destination", f'"{rest[:40]}"', f"one of {known}, or a source's own, as: swell attack")
+        raise Problem("the destination", f'"{rest[:60]}"', _wanted(names, lower))
     found = max(fitting, key=len)
     return names[found], rest[len(found) :].strip()
+
+
+def _wanted(names: dict[str, str], said: str) -> str:
+    """Return what would do for a destination: the amounts that there are where one was meant, else everything."""
+    amounts = [name for name in names if name.startswith(_AMOUNT_OF) and " on " in name]
+    if said.startswith(_AMOUNT_OF):
+        if amounts:
+            return f"the amount of a route that stands in the patch: {', '.join(amounts)}"
+        return "the amount of a route that stands in the patch, and there is none yet: say first what moves what"
+    known = ", ".join(at.title.lower() for at in VOICE.values())
+    more = f", or {amounts[0]}" if amounts else ""
+    return f"one of {known}, or a source's own, as: swell attack{more}"

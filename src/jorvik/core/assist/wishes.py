@@ -1,37 +1,34 @@
 """Work it out for me: wishes for a lane, solved for amounts, times and the set value.
 
-A bounded least-squares fit (scipy's trust-region reflective) over a trace at a low rate; each residual is a wish missed,
-in its tolerance. What cannot be met together comes out as what is left.
+Where routes only add, a lane is a straight sum in its modulation unit, and wished levels are a linear system in the set
+value and the amounts: it is solved, and the answer traced. Else, or where that does not hold (a peak that moves to
+another moment, a clamp, a wished time), a bounded least-squares fit (scipy's trust-region reflective) over traces at a
+low rate; each residual is a wish missed, in its tolerance. What cannot be met together comes out as what is left.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from typing import Any, Final, Literal
+from dataclasses import dataclass, replace
+from typing import Final
 
 import numpy as np
 from scipy.optimize import least_squares
 
-from jorvik.core.destinations import VOICE, Destination
+from jorvik.core.assist.changeable import Changeable, What, Wish, chosen, with_values
+from jorvik.core.destinations import Destination
 from jorvik.core.engine.run import never, trace
 from jorvik.core.kernels import Floats
+from jorvik.core.limits import DRAFT_RATE, MAX_SECONDS
 from jorvik.core.measure.lane import measure
-from jorvik.core.patch import Patch, check_patch
+from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem, shown
+from jorvik.core.readings.base import in_words
 
-What = Literal["start", "peak", "peak_s", "settle", "least", "greatest", "at_off"]
-RATE: Final = 4000
 MET: Final = 1.0
 """A wish is met within its tolerance: a tenth of a semitone, a five-hundredth of the range, 2 ms."""
 
 
-@dataclass(frozen=True)
-class Wish:
-    """A figure that a lane shall have; a level in the lane's unit, a time in seconds after note-on."""
-
-    what: What
-    value: float
-    velocity: float | None = None
-    key: float | None = None
+_UNRANGED: Final = 5.0
+"""What stands for the range of a destination that is wider: a hundredth of its unit is then near enough."""
 
 
 @dataclass(frozen=True)
@@ -52,157 +49,202 @@ class Solved:
     met: list[Met]
 
 
-@dataclass(frozen=True)
-class _Free:
-    """A figure that may be changed."""
+def checked(
+    patch: Patch, lane: str, wishes: Sequence[Wish], names: Sequence[str] | None = None
+) -> tuple[Destination, list[Changeable]]:
+    """Return what is wished for and what may be changed for it: what is named, or what is usual.
 
-    label: str
-    place: tuple[str, str, str]
-    start: float
-    low: float
-    high: float
-    log: bool
+    Raises Problem when there is nothing to wish for, or nothing to change.
+    """
+    at = wished_for(patch, lane)
+    if not 1 <= len(wishes) <= 16:
+        raise Problem("wishes", str(len(wishes)), "1 to 16 of them")
+    for wish in wishes:
+        if not wish.what.endswith("_s") and not at.low <= wish.value <= at.high:
+            raise Problem(f"the wish for {wish.what}", f"{wish.value:g}", f"{at.low:g} to {at.high:g} {at.unit}")
+        if wish.what.endswith("_s") and not 0.0 <= wish.value <= MAX_SECONDS:
+            raise Problem(f"the wish for {wish.what}", f"{wish.value:g} s", f"0 to {MAX_SECONDS:g} s")
+    return at, chosen(patch, at, wishes, names)
+
+
+def wished_for(patch: Patch, lane: str) -> Destination:
+    """Return the destination that a lane is of. Raises Problem when the patch has no such."""
+    at = patch.destination(lane)
+    if at is None:
+        raise Problem("lane", shown(lane), "a destination of this patch")
+    return at
 
 
 def solve(
     patch: Patch,
     lane: str,
     wishes: Sequence[Wish],
+    names: Sequence[str] | None = None,
     cancelled: Callable[[], bool] = never,
     progress: Callable[[int], None] | None = None,
 ) -> Solved:
-    """Return the patch with the set value and the adding routes' amounts, and envelope times, that meet the wishes best.
+    """Return the patch that meets wishes of a lane best, changed only in what is named (see :mod:`.changeable`).
 
-    Raises Problem when there is nothing to wish for, or nothing to change.
+    With no names, in what is usual. Raises Problem when there is nothing to wish for, or nothing to change.
     """
-    at = patch.destination(lane)
-    if at is None or lane not in VOICE:
-        raise Problem("lane", shown(lane), "a destination of the voice")
-    if not 1 <= len(wishes) <= 16:
-        raise Problem("wishes", str(len(wishes)), "1 to 16 of them")
-    for wish in wishes:
-        if not wish.what.endswith("_s") and not at.low <= wish.value <= at.high:
-            raise Problem(f"the wish for {wish.what}", f"{wish.value:g}", f"{at.low:g} to {at.high:g} {at.unit}")
-    free = _free(patch, at, any(wish.what == "peak_s" for wish in wishes))
-    lows, highs = np.array([f.low for f in free]), np.array([f.high for f in free])
-    start = np.clip([f.start for f in free], lows + 1e-9, highs - 1e-9)
-    runs = 0
+    at, free = checked(patch, lane, wishes, names)
+    trials = _Trials(patch, at, free, cancelled, progress)
+    x, got = trials.toward(wishes)
+    if not _all_met(at, wishes, got):
+        # Of all that come as near as that, the one with the least change is wanted.
+        x, _ = trials.toward([replace(wish, value=value) for wish, value in zip(wishes, got, strict=True)])
+    return _solved(patch, at, wishes, free, trials.start, x)
 
-    def residuals(x: Floats) -> Floats:
-        nonlocal runs
-        runs += 1
-        if cancelled():
+
+class _Trials:
+    """Tries values of what may change, and tells how many were tried."""
+
+    def __init__(
+        self,
+        patch: Patch,
+        at: Destination,
+        free: Sequence[Changeable],
+        cancelled: Callable[[], bool],
+        progress: Callable[[int], None] | None,
+    ) -> None:
+        self.patch, self.at, self.free = patch, at, free
+        self.cancelled, self.progress = cancelled, progress
+        self.lows, self.highs = (np.array(ends) for ends in zip(*(f.ends for f in free), strict=True))
+        self.start: Floats = np.clip([f.tried(f.value) for f in free], self.lows, self.highs)
+        self.runs = 0
+
+    def figures(self, x: Floats, wishes: Sequence[Wish]) -> list[float]:
+        """Return what the lane has of each wish. Raises InterruptedError when it is no longer wanted."""
+        self.runs += 1
+        if self.cancelled():
             raise InterruptedError
-        if progress:
-            progress(runs)
-        got = _figures(_with(patch, free, x), lane, wishes)
-        missed = [_missed(at, wish, value) for wish, value in zip(wishes, got, strict=True)]
-        # A little is charged for change, so that of many answers the nearest is taken.
-        return np.concatenate([missed, 1e-3 * (x - start) / np.maximum(highs - lows, 1e-9)])
+        if self.progress:
+            self.progress(self.runs)
+        return _figures(with_values(self.patch, self.free, x.tolist()), self.at, wishes)
 
-    best = least_squares(
-        residuals,
-        start,
-        bounds=(lows, highs),
-        diff_step=np.full(start.size, 1e-3),
-        x_scale=np.maximum(highs - lows, 1e-6),
-        max_nfev=40,
-    )
-    tidy = np.array([float(f"{value:.5g}") for value in best.x])
-    solved = _with(patch, free, tidy)
-    got = _figures(solved, lane, wishes)
-    changes = [
-        f"{f.label} {_value(f, a):.4g} to {_value(f, b):.4g}"
-        for f, a, b in zip(free, start, tidy, strict=True)
-        if abs(a - b) > 1e-4 * max(1.0, abs(a))
-    ]
+    def toward(self, wishes: Sequence[Wish]) -> tuple[Floats, list[float]]:
+        """Return the values that come nearest to wishes, and what the lane then has of each."""
+        straight = _straight(self.patch, self.at, wishes, self.free, self.start)
+        if straight is not None and np.all((self.lows <= straight) & (straight <= self.highs)):
+            got = self.figures(straight, wishes)
+            if _all_met(self.at, wishes, got):
+                return straight, got
+        way = self.highs - self.lows
+
+        def residuals(along: Floats) -> Floats:
+            x = self.lows + (along - 1.0) * way
+            missed = [_missed(self.at, w, got) for w, got in zip(wishes, self.figures(x, wishes), strict=True)]
+            # A little is charged for change, so that of many answers the nearest is taken.
+            return np.concatenate([missed, 1e-3 * (x - self.start) / way])
+
+        # Each is tried along its way from 1 to 2, so that steps relative to it are steps of the way: wide ones for what
+        # is tried in octaves, since times are read off whole samples.
+        best = least_squares(
+            residuals,
+            np.clip(1.0 + (self.start - self.lows) / way, 1.0 + 1e-9, 2.0 - 1e-9),
+            bounds=(1.0, 2.0),
+            diff_step=np.array([1e-2 if f.log else 1e-3 for f in self.free]),
+            max_nfev=40,
+        )
+        x = self.lows + (best.x - 1.0) * way
+        return x, self.figures(x, wishes)
+
+
+def _solved(
+    patch: Patch, at: Destination, wishes: Sequence[Wish], free: Sequence[Changeable], start: Floats, x: Floats
+) -> Solved:
+    """Return an answer with figures that can be read, and what it comes to."""
+    tidy = [round(float(f"{b:.5g}"), 9) for b in x]
+    moved = [(f, a, b) for f, a, b in zip(free, start, tidy, strict=True) if abs(a - b) > 1e-4 * max(1.0, abs(a))]
+    solved = with_values(patch, [f for f, _, _ in moved], [b for _, _, b in moved])
+    got = _figures(solved, at, wishes)
+    changes = [f"{f.label} {in_words(f.value, f.unit)} to {in_words(f.value_of(b), f.unit)}" for f, _, b in moved]
     met = [Met(w, g, abs(_missed(at, w, g)) <= MET) for w, g in zip(wishes, got, strict=True)]
     return Solved(solved, changes, met)
 
 
-def _value(free: _Free, x: float) -> float:
-    return float(2.0**x) if free.log else float(x)
+def _straight(
+    patch: Patch, at: Destination, wishes: Sequence[Wish], free: Sequence[Changeable], start: Floats
+) -> Floats | None:
+    """Return the set value and amounts that bring each wished level about at the moment where that figure is now.
 
-
-def _free(patch: Patch, at: Destination, times: bool) -> list[_Free]:
-    """Return what may be changed: the set value, the amounts that add, and the attacks where a time is wished for."""
+    Of many answers the one with the least change is taken; the set value is kept where nothing is wished of it. None
+    where the lane is no plain sum, or something else may change.
+    """
+    routes = [route for route in patch.live_routes if route.destination == at.name]
+    moved = any(route.destination == f"route:{r.id}.amount" for r in routes for route in patch.live_routes)
+    amounts = {f"route:{route.id}.amount": route for route in routes if route.amount != 0.0}
+    if moved or any(route.mode != "add" for route in routes) or not {f.name for f in free} <= {at.name, *amounts}:
+        return None
+    rows, missing = [], []
     n = at.steps_per_octave
-    ends = (at.low, at.high)
-    base = patch.base(at)
-    if n:
-        found = [
-            _Free(
-                f"{at.title.lower()} set at",
-                ("base", at.name, ""),
-                float(np.log2(base)),
-                float(np.log2(ends[0])),
-                float(np.log2(ends[1])),
-                True,
-            )
-        ]
-    else:
-        found = [_Free(f"{at.title.lower()} set at", ("base", at.name, ""), base, *ends, False)]
-    most = n * float(np.log2(at.high / at.low)) if n else at.high - at.low
-    for route in patch.live_routes:
-        if route.destination != at.name or route.mode != "add":
-            continue
-        found.append(
-            _Free(
-                f"{route.source} on {at.title.lower()}", ("route", route.id, "amount"), route.amount, -most, most, False
-            )
-        )
-        module = patch.modules_by_id.get(route.source)
-        if times and module is not None and module.kind == "envelope":
-            attack = max(module.slot_value("attack_s", patch.performance.tempo), 1e-3)
-            found.append(
-                _Free(
-                    f"{module.id} attack", ("module", module.id, "attack_s"), float(np.log2(attack)), -10.0, 4.0, True
-                )
-            )
-    if len(found) == 1 and any(r.destination == at.name and r.mode == "range" for r in patch.live_routes):
-        raise Problem(at.title.lower(), "only a range on it", "a route that adds; turn the range into an amount first")
-    return found
-
-
-def _with(patch: Patch, free: Sequence[_Free], x: Floats) -> Patch:
-    document: dict[str, Any] = patch.document()
-    for f, raw in zip(free, x, strict=True):
-        kind, name, field = f.place
-        value = float(f"{_value(f, float(raw)):.7g}")
-        if kind == "base":
-            voice = document.get("voice", {})
-            document["voice"] = {**voice, "base": {**voice.get("base", {}), name: value}}
-        else:
-            rows = document["routes" if kind == "route" else "modules"]
-            for row in rows:
-                if row["id"] == name:
-                    row[field] = value
-    return check_patch(document)
-
-
-def _figures(patch: Patch, lane: str, wishes: Sequence[Wish]) -> list[float]:
-    """Return what a lane has of each wish, one trace for each velocity and key that is asked for."""
-    traces: dict[tuple[float | None, float | None], dict[str, float]] = {}
-    found = []
     for wish in wishes:
-        played = (wish.velocity, wish.key)
-        if played not in traces:
-            of = trace(patch.with_note(velocity=wish.velocity, key=wish.key), RATE)
-            note = of.run.notes[0]
-            values = of.lanes[lane].value if lane in of.lanes else np.full(of.time_s.size, patch.base(VOICE[lane]))
-            figures = measure(values, note.on, note.off, RATE)
-            held = values[note.on : max(note.off, note.on + 1)]
-            traces[played] = {
-                "start": figures.start,
-                "peak": figures.peak,
-                "peak_s": figures.peak_s,
-                "settle": float(np.median(held[-max(1, held.size // 5) :])),
-                "least": figures.least,
-                "greatest": figures.peak,
-                "at_off": figures.at_off,
-            }
-        found.append(traces[played][wish.what])
-    return found
+        of = trace(patch.with_note(velocity=wish.velocity, key=wish.key), DRAFT_RATE)
+        lane = of.lanes.get(at.name)
+        if lane is None or wish.what.endswith("_s") or (n and wish.value <= 0.0):
+            return None
+        moment = _moment(wish.what, lane.value, of.run.notes[0].on, of.run.notes[0].off)
+        given = {name: lane.contributions[route.id][moment] / route.amount for name, route in amounts.items()}
+        rows.append([given.get(f.name, n or 1.0) for f in free])
+        missing.append(at.distance(float(lane.raw[moment]), wish.value))
+    system = np.array(rows)
+    # The set value is left alone where amounts will do; and what is all but one wish twice is not told apart, since
+    # amounts without measure would be needed for that.
+    alone = np.array([0.0 if f.name == at.name else 1.0 for f in free])
+    near = 0.1 * _tolerance(at)
+    for apart in (1e-2, 1e-6):
+        for ease in (alone, np.where(alone > 0.0, 1.0, 1.0 / (n or 1.0))):
+            change = ease * (np.linalg.pinv(system * ease, rcond=apart) @ missing)
+            if np.allclose(system @ change, missing, rtol=0.0, atol=near):
+                return np.asarray(start + change)
+    return None
+
+
+def _moment(what: What, values: Floats, on: int, off: int) -> int:
+    """Return the sample at which a lane has a figure."""
+    held = values[on : max(off, on + 1)]
+    if what in ("peak", "greatest"):
+        return on + int(values[on:].argmax())
+    if what == "least":
+        return on + int(values[on:].argmin())
+    if what == "settle":
+        last = held[-max(1, held.size // 5) :]
+        return on + held.size - last.size + int(np.abs(last - np.median(last)).argmin())
+    return on if what == "start" else on + held.size - 1
+
+
+def _figures(patch: Patch, at: Destination, wishes: Sequence[Wish]) -> list[float]:
+    """Return what a lane has of each wish, one trace for each velocity and key that is asked for."""
+    played = {(wish.velocity, wish.key) for wish in wishes}
+    had = {note: _had(patch.with_note(velocity=note[0], key=note[1]), at) for note in played}
+    return [had[wish.velocity, wish.key][wish.what] for wish in wishes]
+
+
+def _had(patch: Patch, at: Destination) -> dict[What, float]:
+    """Return everything that can be wished for of a lane, as it is."""
+    of = trace(patch, DRAFT_RATE)
+    note = of.run.notes[0]
+    values = of.lanes[at.name].value if at.name in of.lanes else np.full(of.run.length, patch.base(at))
+    figures = measure(values, note.on, note.off, DRAFT_RATE)
+    held = values[note.on : max(note.off, note.on + 1)]
+    # What does not fall in this note takes longer than there is.
+    half, tenth, _ = figures.fall_s or (None, None, None)
+    beyond = values.size / DRAFT_RATE
+    return {
+        "start": figures.start,
+        "peak": figures.peak,
+        "peak_s": figures.peak_s,
+        "settle": float(np.median(held[-max(1, held.size // 5) :])),
+        "least": figures.least,
+        "greatest": figures.peak,
+        "at_off": figures.at_off,
+        "half_s": beyond if half is None else half,
+        "tenth_s": beyond if tenth is None else tenth,
+    }
+
+
+def _all_met(at: Destination, wishes: Sequence[Wish], got: Sequence[float]) -> bool:
+    return all(abs(_missed(at, wish, value)) <= MET for wish, value in zip(wishes, got, strict=True))
 
 
 def _missed(at: Destination, wish: Wish, got: float) -> float:
@@ -210,5 +252,10 @@ def _missed(at: Destination, wish: Wish, got: float) -> float:
     if wish.what.endswith("_s"):
         return (got - wish.value) / 0.002
     if at.steps_per_octave:
-        return at.distance(max(wish.value, 1e-6), max(got, 1e-6)) / 0.1
-    return (got - wish.value) / (0.002 * (at.high - at.low))
+        return at.distance(max(wish.value, 1e-6), max(got, 1e-6)) / _tolerance(at)
+    return (got - wish.value) / _tolerance(at)
+
+
+def _tolerance(at: Destination) -> float:
+    """Return how near is near enough, in the modulation unit."""
+    return 0.1 if at.steps_per_octave else 0.002 * min(at.high - at.low, _UNRANGED)

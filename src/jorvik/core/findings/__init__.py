@@ -4,12 +4,13 @@ Each file says at its top what it looks for, and its threshold with the reason f
 """
 
 import pkgutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from importlib import import_module
 from typing import Final
 
 from jorvik.core.engine.run import Cancelled, never
-from jorvik.core.findings.base import Context, Finding
+from jorvik.core.findings.base import Finding
+from jorvik.core.measure.context import Context
 from jorvik.core.patch import Patch
 
 _NO_RULES = ("base",)
@@ -30,6 +31,11 @@ def findings(of: Context) -> list[Finding]:
         if of.cancelled():
             raise Cancelled
         found += rule(of)
+    return gravest_first(found)
+
+
+def gravest_first(found: Iterable[Finding]) -> list[Finding]:
+    """Return findings in the order in which they are shown: the gravest first, in time within that."""
     return sorted(found, key=lambda f: (_ORDER[f.severity], f.from_s))
 
 

@@ -6,10 +6,12 @@ sideband of more than a hundredth lies over 20 kHz, or where a sampled tone lies
 
 from collections.abc import Iterator
 
-from jorvik.core.destinations import VOICE
-from jorvik.core.findings.base import Context, Finding
+from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import sidebands
-from jorvik.core.pitch import key_hz
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import rate_text
+from jorvik.core.patch import edited
+from jorvik.core.readings.fm_sidebands import strongest
 
 LEAST = 0.01
 HEARD_HZ = 20_000.0
@@ -17,16 +19,9 @@ HEARD_HZ = 20_000.0
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a note on FM that reaches beyond hearing, and on tones sampled too slowly."""
-    key = of.patch.performance.notes[0].key
-    index = (
-        float(of.trace.lanes["fm_index"].value.max())
-        if "fm_index" in of.trace.lanes
-        else of.patch.base(VOICE["fm_index"])
-    )
+    index, carrier, modulator = strongest(of)
     if index > 0.0:
-        ratio = of.patch.base(VOICE["fm_ratio"])
-        carrier = key_hz(key)
-        top = max(hz for _, hz, level in sidebands(carrier, carrier * ratio, index, most=64) if level > LEAST)
+        top = _top(carrier, modulator, index)
         if top > HEARD_HZ:
             yield Finding(
                 rule="beyond_half_rate",
@@ -36,6 +31,7 @@ def find(of: Context) -> Iterator[Finding]:
                 about="fm_index",
                 from_s=of.on_s,
                 to_s=of.off_s,
+                mend=_lower_index(of, carrier, modulator, index),
             )
     for module in of.modules("sample_hold"):
         source = of.patch.modules_by_id.get(str(module.input))
@@ -58,4 +54,30 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.off_s,
+            mend=_faster_clock(of, str(module.clock), tone),
         )
+
+
+def _top(carrier: float, modulator: float, index: float) -> float:
+    found = sidebands(carrier, modulator, index, most=64)
+    return max((hz for _, hz, level in found if level > LEAST), default=0.0)
+
+
+def _lower_index(of: Context, carrier: float, modulator: float, index: float) -> Mend | None:
+    """Bring the set index, where nothing moves it, down to what stays within hearing."""
+    if of.routes_to("fm_index"):
+        return None
+    fits = next(
+        (i / 10.0 for i in range(int(10.0 * index), 0, -1) if _top(carrier, modulator, i / 10.0) <= HEARD_HZ), None
+    )
+    return Mend(f"FM index {fits:g}", edited(of.patch, base={"fm_index": fits})) if fits else None
+
+
+def _faster_clock(of: Context, clock: str, tone: float) -> Mend | None:
+    """Sample more than twice a cycle."""
+    module = of.patch.modules_by_id.get(clock)
+    field = {"oscillator": "hz", "clock": "rate", "lfo": "rate"}.get(module.kind) if module else None
+    if field is None or (module is not None and getattr(module, "tracks", "none") != "none"):
+        return None
+    wanted = float(f"{2.1 * tone:.3g}")
+    return Mend(f"{clock} at {rate_text(wanted)}", edited(of.patch, modules={clock: {field: wanted}}))

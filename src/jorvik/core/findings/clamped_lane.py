@@ -7,7 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import edited
+from jorvik.core.readings.base import in_words
 
 SHARE = 0.04
 
@@ -28,7 +31,7 @@ def find(of: Context) -> Iterator[Finding]:
         yield Finding(
             rule="clamped_lane",
             severity="caution",
-            sentence=f"{at.title} is held at {end:g} {at.unit} for {share * 100:.0f} % of the note.",
+            sentence=f"{at.title} is held at {in_words(end, at.unit)} for {share * 100:.0f} % of the note.",
             why="What the routes ask for beyond the end of the range is not heard, and the curve's shape is lost there.",
             about=name,
             from_s=float(where[0]) / of.rate,

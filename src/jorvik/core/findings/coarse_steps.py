@@ -8,9 +8,14 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.destinations import UNBOUNDED
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.destinations import UNBOUNDED, is_level
+from jorvik.core.engine.run import LaneTrace
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import Route, edited
+from jorvik.core.readings.base import in_words
 
+LEVEL_FLOOR = 0.01
 HEARD = {"st": 0.05, "dB": 1.0, "cents": 2.0}
 
 
@@ -26,19 +31,35 @@ def find(of: Context) -> Iterator[Finding]:
         if lane is None or (route.resolution == "smooth" and route.update_every == 1):
             continue
         at = lane.lane.destination
+        if is_level(at.name):
+            yield from _of_level(of, route, lane)
+            continue
         heard = 0.5 if at.law == "semitones" and at.name != "pitch" else HEARD.get(at.amount_unit)
         if heard is None:
             heard = 0.02 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 0.02
         step = float(np.abs(np.diff(of.held(lane.contributions[route.id]))).max(initial=0.0))
-        if step <= heard:
-            continue
-        yield Finding(
-            rule="coarse_steps",
-            severity="caution",
-            sentence=f"{route.source} moves {at.title.lower()} in steps of up to {step:.3g} {at.amount_unit}; from {heard:g} they are heard.",
-            why="A controller of 128 values, or a slow control rate, is heard as a staircase where its steps are large.",
-            about=f"route.{route.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
-            mend=Mend("no steps", edited(of.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
-        )
+        if step > heard:
+            yield _said(of, route, lane, in_words(step, at.amount_unit), in_words(heard, at.amount_unit))
+
+
+def _of_level(of: Context, route: Route, lane: LaneTrace) -> Iterator[Finding]:
+    """A level is told in dB, from 40 dB under its peak on: what is softer is masked by what was louder before it."""
+    level, given = of.held(lane.value), of.held(lane.contributions[route.id])
+    floor = max(LEVEL_FLOOR * float(level.max(initial=0.0)), 1e-9)
+    decibels = 20.0 * np.log10(np.maximum(level, floor))
+    step = float(np.abs(np.diff(decibels))[np.diff(given) != 0.0].max(initial=0.0))
+    if step > HEARD["dB"]:
+        yield _said(of, route, lane, in_words(step, "dB"), in_words(HEARD["dB"], "dB"))
+
+
+def _said(of: Context, route: Route, lane: LaneTrace, step: str, heard: str) -> Finding:
+    return Finding(
+        rule="coarse_steps",
+        severity="caution",
+        sentence=f"{route.source} moves {lane.lane.destination.title.lower()} in steps of up to {step}; from {heard} on they are heard.",
+        why="A controller of 128 values, or a slow control rate, is heard as a staircase where its steps are large.",
+        about=f"route.{route.id}",
+        from_s=of.on_s,
+        to_s=of.off_s,
+        mend=Mend("no steps", edited(of.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
+    )

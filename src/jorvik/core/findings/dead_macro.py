@@ -3,18 +3,20 @@
 A part is a fifth of its way; nothing is less than a thousandth of the way that the lane goes over the whole of it.
 """
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
 
 from jorvik.core.engine.run import trace
-from jorvik.core.findings.base import Context, Finding, edited
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.patch import Patch
+from jorvik.core.patch import Patch, Route, edited
 
 PART = 0.2
 NOTHING = 1e-3
-_RATE = 4000
 
 
 def find(of: Context) -> Iterator[Finding]:
@@ -23,8 +25,8 @@ def find(of: Context) -> Iterator[Finding]:
         routes = of.routes_from(module.id)
         if not routes or f"macro:{module.id}" in of.patch.performance.controls:
             continue
-        values = np.linspace(0.0, 1.0, 6)
-        traces = [trace(_set(of.patch, module.id, float(value)), _RATE, cancelled=of.cancelled) for value in values]
+        patches = [_set(of.patch, module.id, value) for value in (0.0, PART, 1.0 - PART, 1.0)]
+        traces = [trace(patch, DRAFT_RATE, cancelled=of.cancelled) for patch in patches]
         for name in dict.fromkeys(route.destination for route in routes):
             lanes = np.array([in_modulation_unit(t.lanes[name]) for t in traces if name in t.lanes])
             moved = np.abs(np.diff(lanes, axis=0)).max(axis=1)
@@ -43,7 +45,22 @@ def find(of: Context) -> Iterator[Finding]:
                         from_s=of.on_s,
                         to_s=of.off_s,
                         which=f"{where}, {title}",
+                        mend=_mend(of, name, routes) if where == "last" else None,
                     )
+
+
+def _mend(of: Context, name: str, routes: list[Route]) -> Mend | None:
+    """Let the macro's one route end where the range ends."""
+    mine = [route for route in routes if route.destination == name]
+    lane = of.trace.lanes[name]
+    at, base = lane.lane.destination, float(lane.base[0])
+    if len(mine) != 1 or mine[0].mode != "add" or mine[0].bend or len(lane.lane.routes) != 1 or base <= 0.0:
+        return None
+    whole = at.distance(base, at.high if mine[0].amount > 0.0 else at.low)
+    amount = math.copysign(math.floor(1000.0 * abs(whole)) / 1000.0, mine[0].amount)
+    if abs(amount) >= abs(mine[0].amount):
+        return None
+    return Mend(f"amount {amount:g} {at.amount_unit}", edited(of.patch, routes={mine[0].id: {"amount": amount}}))
 
 
 def _set(patch: Patch, macro: str, value: float) -> Patch:

@@ -1,64 +1,68 @@
 """A free-running source: how much two equal notes differ.
 
-Told from 3 cents of pitch or a hundredth of another range between a note and the same note a second and a bit later.
+The note is traced with the source a quarter, a half and three quarters of its cycle further on: what chance draws stays
+the same, so that the difference is that source's alone. Told from 3 cents of pitch, a tenth of a semitone of a cutoff
+or a hundredth of another range; an audio-rate wave is heard as a tone, not as a place in its cycle.
 """
 
 from collections.abc import Iterator
-
-import numpy as np
+from typing import Final
 
 from jorvik.core.engine.run import trace
-from jorvik.core.findings.base import Context, Finding
-from jorvik.core.measure.patch import in_modulation_unit, musical_unit
-from jorvik.core.patch import Patch, check_patch
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import Module
+from jorvik.core.patch import edited
+from jorvik.core.readings.base import in_words
+from jorvik.core.readings.note_to_note import lanes_apart, musical_difference
 
-LATER_S = 1.37
-LEAST = {"st": 0.03, "semitones": 0.1}
+AUDIO_HZ: Final = 20.0
+FURTHER_ON: Final = (0.25, 0.5, 0.75)
+LEAST_PITCH_ST: Final = 0.03
+LEAST_CUTOFF_ST: Final = 0.1
+LEAST_SHARE: Final = 0.01
 
 
 def find(of: Context) -> Iterator[Finding]:
-    """Yield a finding for each lane that a free source makes unlike from note to note."""
-    free = [m.id for m in of.patch.modules if getattr(m, "start", "") == "free"]
-    if not any(of.is_read(name) for name in free):
-        return
-    later = trace(_moved(of.patch), of.rate, cancelled=of.cancelled)
-    note, other = of.trace.run.notes[0], later.run.notes[0]
-    length = max(2, note.off - note.on)
-    for name, lane in of.trace.lanes.items():
-        if "." in name or ":" in name or not lane.lane.routes or name not in later.lanes:
+    """Yield a finding for each free source that makes lanes unlike from note to note."""
+    for module in of.modules("lfo"):
+        if module.start != "free" or not of.is_read(module.id) or (of.rate_of(module.id) or 0.0) >= AUDIO_HZ:
             continue
-        a = in_modulation_unit(lane)[note.on : note.on + length]
-        b = in_modulation_unit(later.lanes[name])[other.on : other.on + length]
-        size = min(a.size, b.size)
-        apart = float(np.abs(a[:size] - b[:size]).max())
-        at = lane.lane.destination
-        least = (
-            LEAST["st"] if name == "pitch" else LEAST["semitones"] if at.steps_per_octave else 0.01 * (at.high - at.low)
-        )
-        if apart < least:
+        told = [
+            f"{in_words(*musical_difference(of, name, apart))} on {of.trace.lanes[name].lane.destination.title.lower()}"
+            for name, apart in _apart(of, module).items()
+            if apart >= _least(of, name)
+        ]
+        if not told:
             continue
-        shown = (
-            f"{100 * apart:.3g} cents"
-            if name == "pitch"
-            else f"{apart:.3g} {musical_unit(at) if at.steps_per_octave else at.unit}"
-        )
         yield Finding(
             rule="free_running",
             severity="note",
-            sentence=f"Two equal notes differ by up to {shown} on {at.title.lower()}: {', '.join(free)} runs free.",
+            sentence=f"{module.id} runs free: two equal notes differ by up to {', '.join(told)}.",
             why="Free sources make each note a little unlike; started with the note, every note is the same.",
-            about=name,
+            about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.off_s,
+            mend=Mend("start with the note", edited(of.patch, modules={module.id: {"start": "note"}})),
         )
 
 
-def _moved(patch: Patch) -> Patch:
-    """Return the patch with its first note alone, a little later."""
-    document = patch.document()
-    first = dict((document.get("performance", {}).get("notes") or [{}])[0])
-    length = min(float(first.get("length_s", 1.0)), 20.0)
-    performance = {**document.get("performance", {}), "controls": {}}
-    performance["notes"] = [{**first, "start_s": float(first.get("start_s", 0.0)) + LATER_S, "length_s": length}]
-    performance["tail_s"] = 0.0
-    return check_patch({**document, "performance": performance})
+def _apart(of: Context, module: Module) -> dict[str, float]:
+    """Return how far each lane comes to lie from where it is, at most, when a source stands elsewhere in its cycle."""
+    draft = of.once("draft", lambda: Context(of.patch, DRAFT_RATE, of.cancelled))
+    begins = module.slot_value("phase", of.patch.performance.tempo)
+    found: dict[str, float] = {}
+    for further in FURTHER_ON:
+        turned = edited(of.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
+        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled)
+        for name, apart in lanes_apart(draft, other, other.run.notes[0]):
+            found[name] = max(apart, found.get(name, 0.0))
+    return found
+
+
+def _least(of: Context, name: str) -> float:
+    at = of.trace.lanes[name].lane.destination
+    if name == "pitch":
+        return LEAST_PITCH_ST
+    return LEAST_CUTOFF_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)

@@ -5,8 +5,11 @@ From 2 semitones of cutoff, or a twentieth of another range, between velocity 40
 
 from collections.abc import Iterator
 
-from jorvik.core.findings.base import HARD, SOFT, Context, Finding, Mend, edited
+from jorvik.core.findings.base import HARD, SOFT, Finding, Mend
+from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
+from jorvik.core.patch import edited
+from jorvik.core.readings.base import in_words
 
 LEAST_ST = 2.0
 LEAST_SHARE = 0.05
@@ -16,18 +19,17 @@ LANES = ("cutoff", "fm_index", "wavetable_position", "fold", "amplitude")
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each lane on which hard settles under soft."""
     for name in LANES:
-        if of.lane(name) is None or not any("velocity" in (r.source, r.via) for r in of.routes_to(name)):
+        if of.lane(name) is None or not of.answers_to_velocity:
             continue
         soft, hard = (_settled(of, velocity, name) for velocity in (SOFT, HARD))
         at = of.trace.lanes[name].lane.destination
         least = LEAST_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)
         if soft - hard < least:
             continue
-        unit = "st" if at.steps_per_octave else at.unit
         yield Finding(
             rule="harder_thinner",
             severity="caution",
-            sentence=f"A hard note settles {soft - hard:.3g} {unit} lower on {at.title.lower()} than a soft one.",
+            sentence=f"A hard note settles {in_words(soft - hard, at.amount_unit)} lower on {at.title.lower()} than a soft one.",
             why="Velocity that is added or taken away shifts the whole curve; scaled, it opens further and settles alike.",
             about=name,
             from_s=of.off_s - 0.2 * (of.off_s - of.on_s),

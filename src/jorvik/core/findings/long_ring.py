@@ -7,11 +7,11 @@ run's end or the closing of the amplifier, from note-off.
 import math
 from collections.abc import Iterator
 
-import numpy as np
-
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import ring
+from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
+from jorvik.core.patch import edited
 
 LEAST_S = 0.05
 LEAST_Q = 2.0
@@ -19,13 +19,13 @@ LEAST_Q = 2.0
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each ring that is cut off."""
-    tempo = of.patch.performance.tempo
     for module in of.modules("filter"):
-        hz, q = module.slot_value("frequency_hz", tempo), module.slot_value("q", tempo)
+        falls = of.trace.run.notes[0].off
+        hz, q = of.setting(module, "frequency_hz", falls), of.setting(module, "q", falls)
         if q < LEAST_Q or hz <= 0.0 or not of.is_read(module.id):
             continue
         lasts = ring(hz, q).time_s
-        room = _closes(of) - of.off_s
+        room = of.closes_s - of.off_s
         if lasts - room < LEAST_S:
             continue
         fits = max(0.5, math.floor(10.0 * room * math.pi * hz / math.log(1000.0)) / 10.0)
@@ -37,14 +37,8 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.off_s,
             to_s=of.end_s,
-            mend=Mend(f"Q {fits:g}, which fades with the note", edited(of.patch, modules={module.id: {"q": fits}})),
+            mend=Mend(
+                f"Q {fits:g}, which fades with the note",
+                edited(of.patch, modules={module.id: {"q": of.set_to(module, "q", fits, falls)}}),
+            ),
         )
-
-
-def _closes(of: Context) -> float:
-    """Return when the amplifier has closed, or the run has ended."""
-    lane = of.lane("amplitude")
-    if lane is None:
-        return of.end_s
-    heard = np.flatnonzero(lane.value > 1e-3 * max(float(lane.value.max()), 1e-9))
-    return (int(heard[-1]) + 1) / of.rate if heard.size else of.off_s

@@ -7,11 +7,10 @@ passes a strong harmonic.
 import math
 from collections.abc import Iterator
 
-import numpy as np
-
 from jorvik.core.destinations import VOICE
-from jorvik.core.findings.base import Context, Finding, Mend, edited
-from jorvik.core.kernels import Floats
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import edited
 
 LIFT_DB = 24.0
 SWEEP_ST = 3.0
@@ -20,11 +19,11 @@ SWEEP_ST = 3.0
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding where a high resonance meets drive or a moving cutoff."""
     for filter_name, peak_name in (("cutoff", "resonance"), ("filter2_cutoff", "filter2_resonance")):
-        resonance = _values(of, peak_name)
+        resonance = of.values(peak_name)
         lift = 20.0 * math.log10(0.5 * 128.0 ** float(resonance.max()))
-        cutoff = _values(of, filter_name)
+        cutoff = of.values(filter_name)
         sweep = 12.0 * math.log2(float(cutoff.max()) / max(float(cutoff.min()), 1.0))
-        driven = float(_values(of, "drive").max())
+        driven = float(of.values("drive").max())
         if lift < LIFT_DB or (sweep < SWEEP_ST and driven < 6.0):
             continue
         fits = math.log(2.0 * 10.0 ** (LIFT_DB / 20.0)) / math.log(128.0) - 0.02
@@ -42,8 +41,3 @@ def find(of: Context) -> Iterator[Finding]:
             to_s=of.off_s,
             mend=mend if base > fits else None,
         )
-
-
-def _values(of: Context, name: str) -> Floats:
-    lane = of.trace.lanes.get(name)
-    return lane.value if lane else np.full(2, of.patch.base(VOICE[name]))

@@ -1,50 +1,91 @@
-"""A route that changes nothing that can be seen or heard.
+"""A route that changes nothing that can be seen or heard: it goes nowhere near far enough, or nothing sounds by it.
 
 Less than 1 cent of pitch, 0.2 semitones of cutoff, 0.1 dB of level, a hundredth of any other range: a fifth or less of
-what listeners notice at best (Moore, An Introduction to the Psychology of Hearing, chapters 4 and 6).
+what listeners notice at best (Moore, An Introduction to the Psychology of Hearing, chapters 4 and 6). What an
+oscillator at level 0, a table without a pulse or a single voice would do is not heard at all.
 """
 
 from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.destinations import UNBOUNDED
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.destinations import UNBOUNDED, VOICE
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import effects
+from jorvik.core.patch import Patch, Route, edited
+from jorvik.core.readings.base import in_words
+from jorvik.core.wavetables import PULSED
 
 LEAST = {"st": 0.01, "oct": 0.02, "dB": 0.1, "cents": 0.2, "rad": 0.01, "s": 0.0005}
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each route whose effect stays under the least that could be noticed."""
-    played = of.patch.performance.controls
+    for route in of.patch.live_routes:
+        idle = _idle(of.patch, route.destination)
+        if idle:
+            why, mend = idle
+            title = VOICE[route.destination].title.lower()
+            yield _said(of, route, f"{route.source} on {title} is not heard: {why}.", mend)
     for name, lane in of.trace.lanes.items():
         at = lane.lane.destination
         given = effects(lane, 0, lane.value.size)
         for route in lane.lane.routes:
-            if f"route:{route.id}.amount" in of.trace.lanes or _waits(of, route.source, played):
+            if f"route:{route.id}.amount" in of.trace.lanes or _waits(of, route.source):
                 continue
             limit = 0.2 if at.law == "semitones" and name != "pitch" else LEAST.get(at.amount_unit)
             if limit is None:
                 limit = 0.01 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 1e-6
             moved = given[route.id]
             reach = float(np.abs(moved).max()) if route.mode == "add" else float(np.ptp(moved))
-            if reach < limit:
-                yield Finding(
-                    rule="no_effect",
-                    severity="note",
-                    sentence=f"{route.source} on {at.title.lower()} does nothing: {reach:.2g} {at.amount_unit} at most.",
-                    why="A route that nobody notices costs the next reader of the patch a look.",
-                    about=f"route.{route.id}",
-                    from_s=of.on_s,
-                    to_s=of.end_s,
-                    mend=Mend(
-                        f"remove {route.source} from {at.title.lower()}", edited(of.patch, without_routes=(route.id,))
-                    ),
-                )
+            if reach < limit and not _idle(of.patch, name):
+                title = at.title.lower()
+                said = f"{route.source} on {title} does nothing: {in_words(reach, at.amount_unit)} at most."
+                gone = edited(of.patch, without_routes=(route.id,))
+                yield _said(of, route, said, Mend(f"remove {route.source} from {title}", gone))
 
 
-def _waits(of: Context, source: str, played: object) -> bool:
+def _said(of: Context, route: Route, sentence: str, mend: Mend) -> Finding:
+    return Finding(
+        rule="no_effect",
+        severity="note",
+        sentence=sentence,
+        why="A route that nobody notices costs the next reader of the patch a look.",
+        about=f"route.{route.id}",
+        from_s=of.on_s,
+        to_s=of.end_s,
+        mend=mend,
+    )
+
+
+def _idle(patch: Patch, name: str) -> tuple[str, Mend] | None:
+    """Return why nothing sounds by a destination of the voice and what would let it, or None where something may."""
+    of = patch.voice.oscillators
+    second = patch.at_work("osc2_level") or patch.at_work("fm_index")
+    if name in ("osc2_pitch", "osc2_pulse_width", "fm_ratio") and not second:
+        mend = Mend("oscillator 2 at 50 %", edited(patch, base={"osc2_level": 0.5}))
+        return "oscillator 2 stands at level 0 and modulates nothing", mend
+    if name in ("pulse_width", "fm_index") and not patch.at_work("osc1_level"):
+        return "oscillator 1 stands at level 0", Mend("oscillator 1 at 100 %", edited(patch, base={"osc1_level": 1.0}))
+    if name in ("detune", "stereo_spread") and of.unison == 1:
+        mend = Mend("two voices in unison", _with_oscillators(patch, "unison", 2))
+        return "there is one voice, and none to set apart from it", mend
+    for width, which, table in (("pulse_width", "osc1", of.osc1.table), ("osc2_pulse_width", "osc2", of.osc2.table)):
+        if name == width and table not in PULSED:
+            pulse = {**getattr(of, which).model_dump(mode="json", exclude_unset=True), "table": min(PULSED)}
+            mend = Mend(f"the table {min(PULSED)}", _with_oscillators(patch, which, pulse))
+            return f"the table {table} has no pulse", mend
+    return None
+
+
+def _with_oscillators(patch: Patch, name: str, value: object) -> Patch:
+    return edited(
+        patch, voice={"oscillators": {**patch.document().get("voice", {}).get("oscillators", {}), name: value}}
+    )
+
+
+def _waits(of: Context, source: str) -> bool:
     """Tell whether a source rests only because the player does: a wheel, or a macro at its end."""
     if source in ("mod_wheel", "pressure", "pitch_bend", "key"):
         return True

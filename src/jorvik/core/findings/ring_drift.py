@@ -6,34 +6,28 @@ twentieth, and the pattern is longer than four notes.
 
 from collections.abc import Iterator
 
-import numpy as np
-
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import ring
+from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
+from jorvik.core.patch import edited
 
 OFF = 0.05
-EVEN = 0.02
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a note on each ring or free LFO that never lands alike."""
-    starts = sorted(note.start_s for note in of.patch.performance.notes)
-    if len(starts) < 3:
+    gap = of.note_gap_s
+    if gap is None:
         return
-    gaps = np.diff(starts)
-    gap = float(gaps.mean())
-    if gap <= 0.0 or float(np.ptp(gaps)) > EVEN * gap:
-        return
-    tempo = of.patch.performance.tempo
     for module in of.patch.modules:
         if not of.is_read(module.id):
             continue
-        if module.kind == "filter" and module.slot_value("q", tempo) >= 4.0:
-            of_ring = ring(module.slot_value("frequency_hz", tempo), module.slot_value("q", tempo))
+        if module.kind == "filter" and of.setting(module, "q") >= 4.0:
+            of_ring = ring(of.setting(module, "frequency_hz"), of.setting(module, "q"))
             hz, field = of_ring.frequency_hz, "frequency_hz"
         elif module.kind == "lfo" and module.start == "free":  # type: ignore[attr-defined]
-            hz, field = module.slot_value("rate", tempo), "rate"
+            hz, field = of.setting(module, "rate"), "rate"
         else:
             continue
         cycles = hz * gap
@@ -51,7 +45,8 @@ def find(of: Context) -> Iterator[Finding]:
             from_s=of.on_s,
             to_s=of.end_s,
             mend=Mend(
-                f"{near:.3g} Hz, {round(cycles)} cycles a note", edited(of.patch, modules={module.id: {field: near}})
+                f"{near:.3g} Hz, {round(cycles)} cycles a note",
+                edited(of.patch, modules={module.id: {field: of.set_to(module, field, near)}}),
             )
             if near > 0
             else None,

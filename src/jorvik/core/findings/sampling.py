@@ -8,9 +8,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.kernels import Floats
-from jorvik.core.modules.base import Signal
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import edited
 
 CONSTANT = 0.25
 NARROW = 0.02
@@ -19,12 +20,12 @@ NARROW = 0.02
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each sample-and-hold that cannot do its work."""
     for module in of.modules("sample_hold"):
-        clock, given = _row(of, module.clock), _row(of, module.input)
+        clock, given = of.row(module.clock), of.row(module.input)
         threshold = module.threshold
         high = clock > threshold
         rises = int((high[1:] & ~high[:-1]).sum())
         if module.track:
-            yield from _window(of, module.id, high, given)
+            yield from _window(of, module.id, clock, high, given)
         elif rises == 0:
             yield from _never(of, module.id, clock, threshold)
         elif rises > CONSTANT * clock.size:
@@ -60,7 +61,7 @@ def _never(of: Context, name: str, clock: Floats, threshold: float) -> Iterator[
 
 
 def _window(
-    of: Context, name: str, high: "np.ndarray[tuple[int], np.dtype[np.bool_]]", given: Floats
+    of: Context, name: str, clock: Floats, high: "np.ndarray[tuple[int], np.dtype[np.bool_]]", given: Floats
 ) -> Iterator[Finding]:
     share = float(high.mean())
     if share < NARROW:
@@ -70,6 +71,7 @@ def _window(
             "caution",
             f"{name} tracks for {share:.1%} of the time: too narrow a window to follow anything.",
             "It follows its input only while its clock is high.",
+            _half_open(of, name, clock),
         )
     elif np.ptp(given) > 1e-9 and np.ptp(given[high]) < 0.02 * np.ptp(given):
         yield _said(
@@ -81,13 +83,13 @@ def _window(
         )
 
 
+def _half_open(of: Context, name: str, clock: Floats) -> Mend | None:
+    """Put the threshold where the clock is over it for half of the time."""
+    middle = float(f"{float(np.median(clock)):.3g}")
+    if not 0.4 < float((clock > middle).mean()) < 0.6:
+        return None
+    return Mend(f"threshold {middle:g}, open half of the time", edited(of.patch, modules={name: {"threshold": middle}}))
+
+
 def _said(of: Context, name: str, severity: str, sentence: str, why: str, mend: Mend | None = None) -> Finding:
     return Finding("sampling", severity, sentence, why, f"signal.{name}", of.on_s, of.end_s, mend)  # type: ignore[arg-type]
-
-
-def _row(of: Context, signal: Signal) -> Floats:
-    size = of.trace.time_s.size
-    if not isinstance(signal, str):
-        return np.full(size, float(signal))
-    found = of.trace.signals.get(signal)
-    return found if found is not None else of.trace.performance[signal]

@@ -5,24 +5,17 @@ From 5 cents, about the least difference between successive tones that is heard 
 
 from collections.abc import Iterator
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import edited
+from jorvik.core.readings.shifted_mean import fast_on_pitch
 
 LEAST_ST = 0.05
-AUDIO_HZ = 20.0
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each fast source that moves the average pitch."""
-    lane = of.lane("pitch")
-    if lane is None:
-        return
-    for route in lane.lane.routes:
-        swing = of.measures.signals.get(route.source)
-        fast = swing is not None and swing.periodic is not None and swing.periodic.rate_hz >= AUDIO_HZ
-        module = of.patch.modules_by_id.get(route.source)
-        if not fast and not (module is not None and module.kind == "oscillator"):
-            continue
-        mean = float(of.held(lane.contributions[route.id]).mean())
+    for route, mean in fast_on_pitch(of):
         if abs(mean) < LEAST_ST:
             continue
         whole = float(of.held(of.trace.signals[route.source]).mean()) if route.source in of.trace.signals else 0.0

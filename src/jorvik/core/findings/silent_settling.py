@@ -8,9 +8,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.limits import MAX_SECONDS
+from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.modules.base import time_text
+from jorvik.core.patch import edited
 
 CLOSED = 1e-3
 LEFT = 0.1
@@ -49,7 +52,20 @@ def find(of: Context) -> Iterator[Finding]:
             about=name,
             from_s=closed / of.rate,
             to_s=closed / of.rate + lasts,
+            mend=_mend(of, lasts),
         )
+
+
+def _mend(of: Context, lasts: float) -> Mend | None:
+    """Let the amplifier's envelope close as much later."""
+    tempo = of.patch.performance.tempo
+    names = {route.source for route in of.routes_to("amplitude")}
+    envelopes = [module for module in of.modules("envelope") if module.id in names]
+    longer = {e.id: {"release_s": float(f"{e.slot_value('release_s', tempo) + lasts:.3g}")} for e in envelopes}
+    if not longer or any(fields["release_s"] > MAX_SECONDS for fields in longer.values()):
+        return None
+    label = ", ".join(f"release of {name} {time_text(fields['release_s'])}" for name, fields in longer.items())
+    return Mend(label, edited(of.patch, modules=longer))
 
 
 def _swings(of: Context, routes: object) -> bool:

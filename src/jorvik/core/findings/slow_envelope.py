@@ -1,33 +1,36 @@
-"""An envelope too slow for its note: it never gets to the top, or never down to its sustain.
+"""An envelope too slow for its note: note-off comes before it gets to the top.
 
-A caution where the attack is cut off before 90 %, a note where the decay is: some sounds are meant to open only on long
-notes.
+From under 90 % of its top; how far it gets is told.
 """
 
 from collections.abc import Iterator
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
+from jorvik.core.patch import edited
 
 REACHED = 0.9
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each envelope that note-off cuts off on its way up."""
-    tempo = of.patch.performance.tempo
     length = of.off_s - of.on_s
     for module in of.modules("envelope"):
         if module.mode == "trigger" or not of.is_read(module.id):
             continue
-        rises = module.slot_value("delay_s", tempo) + module.slot_value("attack_s", tempo)
+        rises = of.setting(module, "delay_s") + of.setting(module, "attack_s")
         top = float(of.held(of.trace.signals[module.id]).max())
         full = 1.0 - module.velocity_depth + module.velocity_depth * float(of.trace.performance["velocity"][-1])
         if rises <= length or full <= 0.0 or top >= REACHED * full:
             continue
-        delay = module.slot_value("delay_s", tempo)
+        delay = of.setting(module, "delay_s")
         fits = float(f"{max(0.001, 0.5 * (length - delay)):.3g}")
         mend = (
-            Mend(f"attack {time_text(fits)}", edited(of.patch, modules={module.id: {"attack_s": fits}}))
+            Mend(
+                f"attack {time_text(fits)}",
+                edited(of.patch, modules={module.id: {"attack_s": of.set_to(module, "attack_s", fits)}}),
+            )
             if length > delay
             else None
         )

@@ -5,9 +5,13 @@ separate, 17 ms for order; 5 ms for a change of character).
 """
 
 from collections.abc import Iterator
+from functools import partial
+from typing import Any
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, mend
+from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
+from jorvik.core.patch import Patch, edited, fresh_id
 
 LATER_S = 0.005
 
@@ -30,15 +34,18 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.on_s + soft[2],
-            mend=_mend(of, module.id, source.id),
+            mend=mend(
+                f"ring {module.id} in parallel, {source.id} straight",
+                partial(_in_parallel, of, module.id, source.id),
+            ),
         )
 
 
-def _mend(of: Context, filter_id: str, source: str) -> Mend:
+def _in_parallel(of: Context, filter_id: str, source: str) -> Patch:
     """Ring in parallel: the source moves it straight, and the filter, as a band-pass, adds only the ring."""
-    more = []
+    more: list[dict[str, Any]] = []
     for route in of.routes_from(filter_id):
         fields = route.model_dump(mode="json", exclude_unset=True)
-        more.append({**fields, "id": f"{route.id} straight"[:64], "source": source})
-    patch = edited(of.patch, modules={filter_id: {"response": "band"}}, more_routes=tuple(more))
-    return Mend(f"ring {filter_id} in parallel, {source} straight", patch)
+        taken = [*of.patch.routes_by_id, *(other["id"] for other in more)]
+        more.append({**fields, "id": fresh_id(f"{route.id} straight", taken), "source": source})
+    return edited(of.patch, modules={filter_id: {"response": "band"}}, more_routes=tuple(more))

@@ -4,7 +4,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding, Mend, edited
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.readings.collapse import kept_clear
+from jorvik.core.wavetables import PULSED
 
 NEAR = 0.04
 CLEAR = 0.05
@@ -12,9 +15,10 @@ CLEAR = 0.05
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each pulse width that comes near an end."""
-    for name in ("pulse_width", "osc2_pulse_width"):
+    oscillators = of.patch.voice.oscillators
+    for name, table in (("pulse_width", oscillators.osc1.table), ("osc2_pulse_width", oscillators.osc2.table)):
         lane = of.lane(name)
-        if lane is None:
+        if lane is None or table not in PULSED:
             continue
         margin = np.minimum(lane.raw, 1.0 - lane.raw)
         nearest = float(margin.min())
@@ -35,16 +39,8 @@ def find(of: Context) -> Iterator[Finding]:
 
 def _mend(of: Context, name: str) -> Mend | None:
     """Shrink what adds so that the nearest moment stays clear."""
-    lane = of.trace.lanes[name]
-    adds = [route for route in lane.lane.routes if route.mode == "add"]
-    if not adds or len(adds) < len(lane.lane.routes):
+    found = kept_clear(of, name, CLEAR)
+    if found is None:
         return None
-    total = np.sum([lane.contributions[route.id] for route in adds], axis=0)
-    base = float(lane.base[0])
-    ends = [(float(total.max()), 1.0 - CLEAR - base), (float(-total.min()), base - CLEAR)]
-    factors = [room / reach for reach, room in ends if reach > room]
-    if not factors or min(factors) <= 0.0:
-        return None
-    factor = min(factors)
-    changed = {route.id: {"amount": float(f"{route.amount * factor:.3g}")} for route in adds}
-    return Mend(f"depth x {factor:.2g}, which keeps {CLEAR * 100:g} % clear", edited(of.patch, routes=changed))
+    factor, patch = found
+    return Mend(f"depth x {factor:.2g}, which keeps {CLEAR * 100:g} % clear", patch)

@@ -2,43 +2,52 @@
 
 from collections.abc import Iterator
 from fractions import Fraction
+from typing import Any
 
-from jorvik.core.findings.base import Context, Finding
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.limits import MAX_POINTS
 from jorvik.core.measure.closed_forms import meeting
+from jorvik.core.measure.context import Context
+from jorvik.core.measure.loops import loops
 from jorvik.core.modules.base import time_text
+from jorvik.core.patch import edited
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a note where loops differ in length."""
-    tempo = of.patch.performance.tempo
-    beat = 60.0 / tempo.bpm
-    loops: dict[str, Fraction] = {}
-    for module in of.modules("steps"):
-        if module.loop and of.is_read(module.id):
-            loops[module.id] = _beats(len(module.values) * module.slot_value("step", tempo) / beat)
-    for module in of.modules("curve"):
-        if module.loop and of.is_read(module.id):
-            length = module.points[module.loop[1]][0] - module.points[module.loop[0]][0]
-            loops[module.id] = _beats(length * module.slot_value("time", tempo) / beat)
-    for module in of.modules("sample_hold"):
-        clock = of.patch.modules_by_id.get(str(module.clock))
-        if module.loop and clock is not None and clock.kind == "clock":
-            step = float(getattr(clock, "divide", 1)) / float(getattr(clock, "multiply", 1))
-            loops[module.id] = _beats(module.loop * step / clock.slot_value("rate", tempo) / beat)
-    if len(set(loops.values())) < 2:
+    beat = 60.0 / of.patch.performance.tempo.bpm
+    lengths = loops(of)
+    if len(set(lengths.values())) < 2:
         return
-    beats = meeting(list(loops.values()))
-    said = ", ".join(f"{name} {float(length):g}" for name, length in loops.items())
+    beats = meeting(list(lengths.values()))
+    said = ", ".join(f"{name} {float(length):g}" for name, length in lengths.items())
     yield Finding(
         rule="unlike_loops",
         severity="note",
         sentence=f"Loops of {said} beats meet again after {float(beats):g} beats, {time_text(float(beats) * beat)}.",
         why="Until then the pattern never repeats.",
-        about=f"signal.{next(iter(loops))}",
+        about=f"signal.{next(iter(lengths))}",
         from_s=of.on_s,
         to_s=of.end_s,
+        mend=_mend(of, lengths),
     )
 
 
-def _beats(value: float) -> Fraction:
-    return Fraction(value).limit_denominator(960)
+def _mend(of: Context, lengths: dict[str, Fraction]) -> Mend | None:
+    """Let every row run as long as the longest: steps go round again, holds take more values."""
+    longest = max(lengths.values())
+    changed: dict[str, dict[str, Any]] = {}
+    for name, length in lengths.items():
+        module: Any = of.patch.modules_by_id[name]
+        count = len(module.values) if module.kind == "steps" else module.loop
+        wanted = longest / length * count if module.kind != "curve" else Fraction(1, 2)
+        if length == longest:
+            continue
+        if wanted.denominator != 1 or wanted > MAX_POINTS:
+            return None
+        if module.kind == "steps":
+            changed[name] = {"values": [module.values[i % count] for i in range(int(wanted))]}
+        else:
+            changed[name] = {"loop": int(wanted)}
+    label = f"{', '.join(changed)} as long as the longest, {float(longest):g} beats"
+    return Mend(label, edited(of.patch, modules=changed))

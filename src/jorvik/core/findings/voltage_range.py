@@ -4,7 +4,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.findings.base import Context, Finding
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import edited
 
 MOST = 2.0
 
@@ -22,4 +24,14 @@ def find(of: Context) -> Iterator[Finding]:
                 about=f"signal.{name}",
                 from_s=of.on_s,
                 to_s=of.end_s,
+                mend=_mend(of, name, most),
             )
+
+
+def _mend(of: Context, name: str, most: float) -> Mend | None:
+    """Turn down what has a gain of its own."""
+    gain = getattr(of.patch.modules_by_id[name], "gain", None)
+    if gain is None:
+        return None
+    fits = float(f"{gain * MOST / most * 0.999:.3g}")
+    return Mend(f"gain {fits:g}", edited(of.patch, modules={name: {"gain": fits}}))

@@ -3,11 +3,14 @@
 import math
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Final
 
 from scipy.optimize import brentq
 from scipy.special import jv
 
 from jorvik.core.curve import bend
+
+_MOST_ORDERS: Final = 64
 
 
 @dataclass(frozen=True)
@@ -52,6 +55,20 @@ def sidebands(carrier_hz: float, modulator_hz: float, index: float, most: int = 
     return [(n, abs(carrier_hz + n * modulator_hz), abs(float(jv(n, index)))) for n in range(-most, most + 1)]
 
 
+def heard_sidebands(carrier_hz: float, modulator_hz: float, index: float) -> list[tuple[int, float, float]]:
+    """Return FM sidebands as they are heard: those that fall on one frequency added, both waves in sine phase.
+
+    What would lie under 0 is turned back with its sign changed, since sin(-x) = -sin x. The order told is that of the
+    strongest part.
+    """
+    parts: dict[float, list[tuple[float, int]]] = {}
+    for n in range(-_MOST_ORDERS, _MOST_ORDERS + 1):
+        hz = carrier_hz + n * modulator_hz
+        parts.setdefault(round(abs(hz), 6), []).append((math.copysign(1.0, hz) * float(jv(n, index)), n))
+    strongest = {hz: max(found, key=lambda part: abs(part[0]))[1] for hz, found in parts.items()}
+    return [(strongest[hz], hz, abs(sum(level for level, _ in found))) for hz, found in sorted(parts.items())]
+
+
 def scale_and_offset(least: float, greatest: float, wanted_least: float, wanted_greatest: float) -> tuple[float, float]:
     """Return gain and offset that bring a signal from its own least and greatest to the wanted ones.
 
@@ -62,24 +79,26 @@ def scale_and_offset(least: float, greatest: float, wanted_least: float, wanted_
     return round(gain, 12), round(wanted_least - gain * least, 12)
 
 
-def bend_for(half_share: float) -> float:
-    """Return the bend with which a fall is half done after a share of its time, within -12 to 12.
+def bend_for(share: float, done: float = 0.5) -> float:
+    """Return the bend with which a stage is done to a degree after a share of its time, within -12 to 12.
 
-    Solves B(share, k) = 1/2.
+    Solves B(share, k) = done.
 
     >>> round(bend_for(0.5), 9)
     0.0
     """
-    least = bend_half(12.0)
-    share = min(max(half_share, least), 1.0 - least)
-    if abs(share - 0.5) < 1e-9:
-        return 0.0
-    return float(brentq(lambda k: bend(share, k) - 0.5, -12.0, 12.0))
+    least, most = done_after(12.0, done), done_after(-12.0, done)
+    wanted = min(max(share, least), most)
+    return float(brentq(lambda k: bend(wanted, k) - done, -12.0, 12.0))
 
 
-def bend_half(k: float) -> float:
-    """Return the share of its time after which a bend k is half done: ln(2 / (1 + e^-k)) / k."""
-    return 0.5 if abs(k) < 1e-6 else math.log(2.0 / (1.0 + math.exp(-k))) / k
+def done_after(k: float, done: float = 0.5) -> float:
+    """Return the share of its time after which a stage with a bend is done to a degree: -ln(1 - d (1 - e^-k)) / k.
+
+    >>> done_after(0.0, 0.9)
+    0.9
+    """
+    return done if abs(k) < 1e-6 else -math.log(1.0 - done * (1.0 - math.exp(-k))) / k
 
 
 def meeting(lengths: list[Fraction]) -> Fraction:
@@ -90,3 +109,35 @@ def meeting(lengths: list[Fraction]) -> Fraction:
     """
     numerator = math.lcm(*(length.numerator for length in lengths))
     return Fraction(numerator, math.gcd(*(length.denominator for length in lengths)))
+
+
+def filter_response(response: str, hz: float, frequency_hz: float, q: float, rate: float) -> complex:
+    """Return gain and phase of the trapezoidal state-variable filter at a frequency, as one complex number.
+
+    The bilinear transform of low = 1 / D, band = (s / q) / D, high = s^2 / D, notch = (s^2 + 1) / D, where
+    D = s^2 + s / q + 1, with s = j tan(pi f / fs) / tan(pi f_c / fs).
+
+    >>> round(abs(filter_response("low", 1000.0, 1000.0, 0.5, 48_000.0)), 9)
+    0.5
+    """
+    s = 1j * math.tan(math.pi * hz / rate) / math.tan(math.pi * min(frequency_hz / rate, 0.4999))
+    above = {"low": 1.0 + 0j, "band": s / q, "high": s * s, "notch": s * s + 1.0}[response]
+    return above / (s * s + s / q + 1.0)
+
+
+def images(tone_hz: float, rate_hz: float, fs: float, most: int = 4) -> list[tuple[int, str, float, float]]:
+    """Return what becomes of a sine held at a rate: order n, side, frequency |n r + f| or |n r - f|, and its level.
+
+    A value held for fs / r samples weighs each by |sin(pi f / r) / ((fs / r) sin(pi f / fs))|.
+
+    >>> [round(hz) for _, _, hz, _ in images(300.0, 1000.0, 48_000.0, most=1)]
+    [300, 700, 1300]
+    """
+    found = [(0, "+", tone_hz)]
+    for n in range(1, most + 1):
+        found += [(n, "-", abs(n * rate_hz - tone_hz)), (n, "+", n * rate_hz + tone_hz)]
+    return [(n, side, hz, _held(hz, rate_hz, fs)) for n, side, hz in found if 0.0 < hz < fs / 2.0]
+
+
+def _held(hz: float, rate_hz: float, fs: float) -> float:
+    return abs(math.sin(math.pi * hz / rate_hz) * rate_hz / fs / math.sin(math.pi * hz / fs))

@@ -2,8 +2,10 @@
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from queue import SimpleQueue
 from typing import Any, Final, Literal, TypeVar
 
+from jorvik.core.engine.run import Room
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem
@@ -28,8 +30,8 @@ def rung(patch: Patch, by: By, value: float) -> Patch:
     return check_patch(document)
 
 
-def ladder(patches: Sequence[Patch], work: Callable[[Patch], T], cores: int) -> list[T]:
-    """Return what ``work`` makes of each patch, on as many cores as there are.
+def ladder(patches: Sequence[Patch], work: Callable[[Patch, Room], T], cores: int) -> list[T]:
+    """Return what ``work`` makes of each patch, on as many cores as there are, each with a room for its traces.
 
     Raises Problem when they add up to more sound than a ladder may.
     """
@@ -37,5 +39,16 @@ def ladder(patches: Sequence[Patch], work: Callable[[Patch], T], cores: int) -> 
     if seconds > MAX_LADDER_S:
         found = f"{len(patches)} steps, {seconds:.0f} s in all"
         raise Problem("the ladder", found, f"{MAX_LADDER_S:.0f} s in all: fewer steps, or a shorter note")
+    rooms: SimpleQueue[Room] = SimpleQueue()
+    for _ in range(cores):
+        rooms.put(Room())
+
+    def step(patch: Patch) -> T:
+        room = rooms.get()
+        try:
+            return work(patch, room)
+        finally:
+            rooms.put(room)
+
     with ThreadPoolExecutor(cores) as pool:
-        return list(pool.map(work, patches))
+        return list(pool.map(step, patches))

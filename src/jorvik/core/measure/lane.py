@@ -6,11 +6,13 @@ begins and its gate falls; times are in seconds after note-on unless said otherw
 
 import math
 from dataclasses import dataclass
+from functools import reduce
 from typing import Final
 
 import numpy as np
 
 from jorvik.core.kernels import Floats
+from jorvik.core.measure.scan import comoments, crossings, extent, periods, rest_after, share_apart
 
 SETTLED: Final = 0.02
 """A value has settled where the last fifth before note-off spreads over less than this share of the range."""
@@ -20,6 +22,10 @@ AT_REST: Final = 0.01
 
 REGULAR: Final = 0.12
 """A movement is periodic where its periods differ by less than this share of their mean."""
+
+
+_STILL: Final = 1e-20
+"""A variance under this is what rounding leaves of a value that stands still."""
 
 
 @dataclass(frozen=True)
@@ -69,27 +75,29 @@ def measure(values: Floats, on: int, off: int, rate: int, raw: Floats | None = N
     >>> measure(ramp, 0, 1000, 1000).rise_s
     (0.1, 0.5, 0.9)
     """
-    note = values[on:] if on < values.size else values[-1:]
+    # A note that another takes over at once has one sample.
+    first = min(on, values.size - 1)
+    note = values[first:]
     held = note[: max(1, off - on)]
-    span = float(note.max() - note.min())
-    top, bottom = int(note.argmax()), int(note.argmin())
+    least, bottom, peak, top, step = extent(note)
+    span = peak - least
     settled = settle(held, span)
     tail = note[min(held.size - 1, note.size - 1) :]
     return Measures(
         start=float(note[0]),
         at_off=float(held[-1]),
-        peak=float(note[top]),
+        peak=peak,
         peak_s=top / rate,
-        least=float(note[bottom]),
+        least=least,
         least_s=bottom / rate,
         settle=settled,
         rise_s=rise(note, top, rate),
         fall_s=fall(note, top, rate),
-        overshoot=None if settled is None else float(note[top]) - settled,
+        overshoot=None if settled is None else peak - settled,
         after_off=float(tail.max() - tail.min()),
-        rest_after_off_s=rest(tail, span) / rate,
-        clamped=0.0 if raw is None else float((np.abs(raw[on:] - note) > 1e-12).mean()),
-        greatest_step=float(np.abs(np.diff(note)).max(initial=0.0)),
+        rest_after_off_s=rest_after(tail, AT_REST * span) / rate,
+        clamped=0.0 if raw is None else share_apart(raw[first:], note),
+        greatest_step=step,
         periodic=periodic(held, rate),
     )
 
@@ -103,38 +111,22 @@ def settle(held: Floats, span: float) -> float | None:
 
 def rise(note: Floats, top: int, rate: int) -> tuple[float, float, float] | None:
     """Return when 10, 50 and 90 % of the way from the first value to the peak were first reached."""
-    way = float(note[top] - note[0])
+    first, way = float(note[0]), float(note[top] - note[0])
     if way <= 1e-12:
         return None
-    upward = note[: top + 1]
-    ten, half, ninety = (_crossing(upward, float(note[0]) + share * way) / rate for share in (0.1, 0.5, 0.9))
-    return ten, half, ninety
+    ten, half, ninety = crossings(note[: top + 1], first + way * np.array([0.1, 0.5, 0.9]), 1.0) / rate
+    return float(ten), float(half), float(ninety)
 
 
 def fall(note: Floats, top: int, rate: int) -> tuple[float | None, float | None, float | None] | None:
     """Return how long after the peak a half, a tenth and a hundredth of the fall to the least are left."""
     downward = note[top:]
-    floor = float(downward.min())
-    way = float(note[top]) - floor
+    least = float(downward.min())
+    way = float(note[top]) - least
     if way <= 1e-12:
         return None
-    found = [_crossing(-downward, -(floor + share * way)) / rate for share in (0.5, 0.1, 0.01)]
-    return found[0], found[1], found[2]
-
-
-def _crossing(rising: Floats, level: float) -> float:
-    """Return the place, between samples, where values first reach a level that they do reach."""
-    at = int((rising >= level).argmax())
-    if at == 0:
-        return 0.0
-    before, after = float(rising[at - 1]), float(rising[at])
-    return at - (after - level) / (after - before) if after > before else float(at)
-
-
-def rest(tail: Floats, span: float) -> int:
-    """Return the number of samples until values stay within 1 % of the range of where they end."""
-    moving = np.flatnonzero(np.abs(tail - tail[-1]) > AT_REST * span)
-    return int(moving[-1]) + 1 if moving.size else 0
+    half, tenth, hundredth = crossings(downward, least + way * np.array([0.5, 0.1, 0.01]), -1.0) / rate
+    return float(half), float(tenth), float(hundredth)
 
 
 def periodic(held: Floats, rate: int) -> Periodic | None:
@@ -145,39 +137,22 @@ def periodic(held: Floats, rate: int) -> Periodic | None:
     later = held[held.size // 3 :]
     if later.size < 16:
         return None
-    middle = 0.5 * float(later.max() + later.min())
-    swing = later - middle
-    depth = float(swing.max())
+    least, greatest = float(later.min()), float(later.max())
+    depth = 0.5 * (greatest - least)
     if depth <= 1e-9:
         return None
-    ups = _upward(swing, 0.2 * depth)
-    if ups.size < 3:
+    count, mean, deviation = periods(later, 0.5 * (greatest + least), 0.2 * depth)
+    if count < 2 or deviation > REGULAR * mean:
         return None
-    periods = np.diff(ups)
-    if periods.std() > REGULAR * periods.mean():
-        return None
-    return Periodic(rate_hz=float(rate / periods.mean()), depth=depth)
-
-
-def _upward(swing: Floats, margin: float) -> Floats:
-    """Return the places of upward crossings of 0, counted only after the values have been under ``-margin``."""
-    state = np.where(swing > margin, 1, np.where(swing < -margin, -1, 0))
-    known = np.flatnonzero(state)
-    turns = known[1:][(state[known[1:]] == 1) & (state[known[:-1]] == -1)]
-    before = np.flatnonzero((swing[:-1] < 0.0) & (swing[1:] >= 0.0))
-    if before.size == 0 or turns.size == 0:
-        return np.zeros(0)
-    last = before[np.searchsorted(before, turns, side="left") - 1]
-    return last - swing[last] / (swing[last + 1] - swing[last])
+    return Periodic(rate_hz=rate / mean, depth=depth)
 
 
 def correlation(a: Floats, b: Floats) -> float | None:
     """Return Pearson's correlation of two movements, or None where one of them stands still."""
-    a, b = a - a.mean(), b - b.mean()
-    size = math.sqrt(float(a @ a) * float(b @ b))
-    if size <= 1e-18 or float(np.abs(a).max()) < 1e-12 or float(np.abs(b).max()) < 1e-12:
+    aa, bb, ab = comoments(a, b)
+    if min(aa, bb) <= _STILL * a.size:
         return None
-    return float(a @ b) / size
+    return ab / math.sqrt(aa * bb)
 
 
 def shares(parts: dict[str, Floats]) -> dict[str, float]:
@@ -187,9 +162,7 @@ def shares(parts: dict[str, Floats]) -> dict[str, float]:
     """
     if not parts:
         return {}
-    total = np.sum(list(parts.values()), axis=0)
-    total = total - total.mean()
-    variance = float(total @ total)
-    if variance <= 1e-18 * total.size:
-        return dict.fromkeys(parts, 0.0)
-    return {name: float((part - part.mean()) @ total) / variance for name, part in parts.items()}
+    total = reduce(np.add, parts.values())
+    found = {name: comoments(part, total) for name, part in parts.items()}
+    still = all(bb <= _STILL * total.size for _, bb, _ in found.values())
+    return {name: 0.0 if still else ab / bb for name, (_, bb, ab) in found.items()}

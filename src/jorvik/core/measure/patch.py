@@ -8,12 +8,14 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.destinations import Destination
-from jorvik.core.engine.run import LaneTrace, Trace, never, trace
+from jorvik.core.destinations import Destination, is_level
+from jorvik.core.engine.run import LaneTrace, Room, Trace, never, trace
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
+from jorvik.core.measure.scan import moves
 from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem, shown
 
 ALIKE: Final = 0.8
 """Lanes whose correlation is over this move alike, under its negative opposed."""
@@ -30,7 +32,7 @@ def musical_unit(at: Destination) -> str:
         return "cents"
     if at.law != "sum":
         return "st"
-    return "dB" if at.name == "amplitude" or at.name.endswith("_level") else at.unit
+    return "dB" if is_level(at.name) else at.unit
 
 
 def musical_distance(at: Destination, least: float, greatest: float) -> float:
@@ -84,29 +86,32 @@ class PatchMeasures:
     """Stretches, in seconds of the run, in which nothing moves while the note is held."""
 
 
-def measure_patch(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never) -> PatchMeasures:
-    """Return the figures of a patch's first voice over its first note."""
-    return measure_trace(trace(patch, rate, cancelled=cancelled))
+def measure_patch(
+    patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never, room: Room | None = None
+) -> PatchMeasures:
+    """Return the figures of a patch's first voice over its first note; ``room`` is used for the trace."""
+    return measure_trace(trace(patch, rate, cancelled=cancelled, room=room))
 
 
 def measure_trace(of: Trace) -> PatchMeasures:
     """Return the figures of a trace over its first note."""
     note = of.run.notes[0]
-    end = of.run.notes[1].on if len(of.run.notes) > 1 else of.time_s.size
+    end = of.run.notes[1].on if len(of.run.notes) > 1 else of.run.length
     lanes = {
         name: _lane(lane, note.on, min(note.off, end), end, of.rate)
         for name, lane in of.lanes.items()
         if lane.lane.routes or name == "pitch"
     }
-    voice = {name: of.lanes[name] for name in lanes if "." not in name and ":" not in name}
+    held = slice(note.on, max(note.off, note.on + 2))
+    voice = {name: in_modulation_unit(of.lanes[name], held) for name in lanes if "." not in name and ":" not in name}
     return PatchMeasures(
-        seconds=of.time_s.size / of.rate,
+        seconds=of.run.length / of.rate,
         on_s=note.on / of.rate,
         off_s=note.off / of.rate,
         lanes=lanes,
         signals={name: measure(values[:end], note.on, note.off, of.rate) for name, values in of.signals.items()},
-        pairs=_pairs(voice, note.on, note.off),
-        still=_still(voice, note.on, note.off, of.rate),
+        pairs=_pairs(voice),
+        still=[(note.on / of.rate + a, note.on / of.rate + b) for a, b in still(voice, of.rate)],
     )
 
 
@@ -120,6 +125,40 @@ def _lane(lane: LaneTrace, on: int, off: int, end: int, rate: int) -> LaneMeasur
         distance=musical_distance(at, found.least, found.peak),
         distance_unit=musical_unit(at),
         shares=shares(effects(lane, on, max(off, on + 1))),
+    )
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """What a lane does over a stretch of the run."""
+
+    least: float
+    greatest: float
+    distance: float
+    distance_unit: str
+    shares: dict[str, float]
+    """Each route's share of the variance over the stretch."""
+
+
+def over(of: Trace, name: str, from_s: float, to_s: float) -> Stretch:
+    """Return what a moved lane does between two moments of the run.
+
+    Raises Problem when nothing moves it, or there is nothing between the two.
+    """
+    lane = of.lanes.get(name)
+    if lane is None:
+        raise Problem("the lane", shown(name), f"one that something moves: {', '.join(of.lanes)}")
+    first, last = (min(max(round(t * of.rate), 0), of.run.length) for t in sorted((from_s, to_s)))
+    if last - first < 2:
+        raise Problem("the stretch", f"{from_s:g} to {to_s:g} s", f"two samples at least, within {of.seconds:g} s")
+    values, at = lane.value[first:last], lane.lane.destination
+    least, greatest = float(values.min()), float(values.max())
+    return Stretch(
+        least,
+        greatest,
+        musical_distance(at, least, greatest),
+        musical_unit(at),
+        shares(effects(lane, first, last)),
     )
 
 
@@ -147,14 +186,19 @@ def effects(lane: LaneTrace, first: int, last: int) -> dict[str, Floats]:
     return found
 
 
-def in_modulation_unit(lane: LaneTrace) -> Floats:
-    """Return a lane's value in the unit of what moves it: semitones for what moves in ratios."""
+def in_modulation_unit(lane: LaneTrace, stretch: slice = slice(None)) -> Floats:
+    """Return a lane's value over a stretch in the unit of what moves it: semitones for what moves in ratios."""
     octave = lane.lane.destination.steps_per_octave
-    return np.asarray(octave * np.log2(np.maximum(lane.value, 1e-9))) if octave else lane.value
+    value = lane.value[stretch]
+    if not octave:
+        return value
+    found = np.maximum(value, 1e-9)
+    np.log2(found, out=found)
+    found *= octave
+    return found
 
 
-def _pairs(lanes: dict[str, LaneTrace], on: int, off: int) -> list[Pair]:
-    values = {name: in_modulation_unit(lane)[on : max(off, on + 2)] for name, lane in lanes.items()}
+def _pairs(values: dict[str, Floats]) -> list[Pair]:
     found = []
     for a, b in combinations(values, 2):
         r = correlation(values[a], values[b])
@@ -164,19 +208,17 @@ def _pairs(lanes: dict[str, LaneTrace], on: int, off: int) -> list[Pair]:
     return found
 
 
-def _still(lanes: dict[str, LaneTrace], on: int, off: int, rate: int) -> list[tuple[float, float]]:
-    """Return the stretches of a held note in which no lane moves."""
+def still(values: dict[str, Floats], rate: int) -> list[tuple[float, float]]:
+    """Return the stretches, in seconds from the first value, in which none of some movements moves."""
     width = max(1, round(0.005 * rate))
-    count = (off - on) // width
+    count = min((value.size for value in values.values()), default=0) // width
     if count < 1:
         return []
     moving = np.zeros(count, dtype=bool)
-    for lane in lanes.values():
-        value = in_modulation_unit(lane)[on : on + count * width]
+    for value in values.values():
         span = float(value.max() - value.min())
-        cut = value.reshape(count, width)
         if span > 1e-9:
-            moving |= cut.max(axis=1) - cut.min(axis=1) > 1e-3 * span
+            moving |= moves(value[: count * width], width, 1e-3 * span)
     edges = np.flatnonzero(np.diff(np.concatenate([[True], moving, [True]]).astype(int)))
-    stretches = [(on + a * width, on + b * width) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    stretches = [(a * width, b * width) for a, b in zip(edges[::2], edges[1::2], strict=True)]
     return [(a / rate, b / rate) for a, b in stretches if b - a >= STILL_S * rate]

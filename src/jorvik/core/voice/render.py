@@ -63,7 +63,7 @@ def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool]
     Voices are independent and run on as many cores as there are, no more of them in memory at a time than that.
     """
     length = run_length(patch, rate)
-    used = [name for name in SENDS if _at_work(patch, name)]
+    used = [name for name in SENDS if patch.at_work(name)]
     total = {name: np.zeros((length, 2)) for name in ("dry", *used)}
     count, cores = len(voices(patch, rate)), os.cpu_count() or 1
     work = partial(_voice, patch, rate, used, cancelled)
@@ -77,11 +77,6 @@ def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool]
         dry += effects(total, patch.voice.effects, patch.performance.tempo, rate)
     limited = limit(dry, rate)
     return Sound(limited.samples, rate, limited.taken_db)
-
-
-def _at_work(patch: Patch, name: str) -> bool:
-    """Tell whether a destination that is off at 0 can be anything else in this patch."""
-    return patch.base(VOICE[name]) != 0.0 or any(route.destination == name for route in patch.live_routes)
 
 
 def _voice(
@@ -114,12 +109,12 @@ class _Voice:
     def __init__(self, run: Run) -> None:
         self.run = run
         patch = run.patch
-        self.factor = max([factor for name, factor in FACTORS.items() if _at_work(patch, name)], default=1)
+        self.factor = max([factor for name, factor in FACTORS.items() if patch.at_work(name)], default=1)
         self.taps = decimator(self.factor)
         self.delay = (self.taps.size - 1) // (2 * self.factor)
         self.of = _generators(patch)
         self.filters = _filters(patch)
-        stereo = self.of.unison > 1 and _at_work(patch, "stereo_spread")
+        stereo = self.of.unison > 1 and patch.at_work("stereo_spread")
         self.channels = 2 if stereo else 1
         moved = frozenset(name for name in VOICE if name in run.program.lanes)
         self.tones = Tones(self.of, _starts(patch, run.notes[0], self.of.unison), float(run.rate), self.factor, moved)

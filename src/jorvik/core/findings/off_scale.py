@@ -1,0 +1,39 @@
+"""Quantised notes that do not stay on their scale, because the amount is not an octave an octave.
+
+A quantiser makes octaves: only an amount of 12 st, or a whole number of octaves, leaves its notes on the scale. Told
+where a note lies more than 5 cents off (Moore, JASA 54, 1973).
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import edited
+
+OFF_ST = 0.05
+OCTAVE_ST = 12.0
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a finding for each quantiser whose notes come out between the keys."""
+    for route in of.routes_to("pitch"):
+        module = of.patch.modules_by_id.get(route.source)
+        if module is None or module.kind != "quantise" or route.mode != "add":
+            continue
+        given = of.held(of.trace.lanes["pitch"].contributions[route.id])
+        meant = OCTAVE_ST * of.held(of.trace.signals[module.id])
+        off = float(np.abs(given - np.round(given)).max())
+        if off <= OFF_ST or float(np.abs(meant - np.round(meant)).max()) > OFF_ST:
+            continue
+        yield Finding(
+            rule="off_scale",
+            severity="caution",
+            sentence=f"{module.id} puts notes up to {100.0 * off:.0f} cents between the keys: its amount is {route.amount:g} st.",
+            why="A quantiser makes octaves, so that 12 st of it keep to the scale; to narrow it, narrow what goes in.",
+            about=f"route.{route.id}",
+            from_s=of.on_s,
+            to_s=of.off_s,
+            mend=Mend("amount 12 st", edited(of.patch, routes={route.id: {"amount": OCTAVE_ST}})),
+        )

@@ -1,0 +1,47 @@
+"""Everything that there is to say of a patch: what the rules find and what can be read, worked out side by side."""
+
+import os
+from collections.abc import Callable, Iterable
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import NamedTuple, TypeVar
+
+from jorvik.core.engine.run import Cancelled
+from jorvik.core.findings import RULES, gravest_first
+from jorvik.core.findings.base import Finding
+from jorvik.core.measure.context import Context
+from jorvik.core.readings import KINDS, of_kind
+from jorvik.core.readings.base import Reading
+
+T = TypeVar("T")
+
+
+class Judged(NamedTuple):
+    """What was found and what can be read of a patch, as ``findings`` and ``readings`` return it."""
+
+    findings: list[Finding]
+    readings: list[Reading]
+
+
+def judge(of: Context) -> Judged:
+    """Return what every rule finds and every kind of reading says, on as many cores as there are.
+
+    Most of their time goes into traces of the patch as it would be otherwise, which hold no interpreter lock.
+    Raises Cancelled soon after the context's ``cancelled`` has said so.
+    """
+    # What all of them ask for is made before they are let loose.
+    _ = of.measures, of.closes_s
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+
+        def begun(find: Callable[[Context], Iterable[T]]) -> Future[list[T]]:
+            return pool.submit(_found, find, of)
+
+        read = {kind: begun(find) for kind, find in KINDS.items()}
+        found = [begun(rule) for rule in RULES.values()]
+        readings = [reading for kind, future in read.items() for reading in of_kind(kind, future.result())]
+        return Judged(gravest_first(one for future in found for one in future.result()), readings)
+
+
+def _found(find: Callable[[Context], Iterable[T]], of: Context) -> list[T]:
+    if of.cancelled():
+        raise Cancelled
+    return list(find(of))

@@ -1,0 +1,261 @@
+"""What chance can do to a lane: how far it reaches, and how much of it falls silent."""
+
+from typing import Any, Final
+
+import numpy as np
+
+from jorvik.core.engine.run import Trace, trace
+from jorvik.core.kernels import Floats
+from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import Patch, Route, check_patch
+
+SILENT: Final = 0.01
+"""A level at or under this is not heard."""
+
+LEVELS: Final = ("amplitude", "osc1_level", "fold")
+"""Lanes on which nothing is silence, or a note that is not shaped at all."""
+
+_SEEDS: Final = 8
+_TAKES: Final = 400
+_MOST_SEEDS: Final = 32
+"""A share is counted over so many values taken, or as many as so many seeds give."""
+
+_DEEPEST: Final = 8
+
+Reach = tuple[float, float]
+
+
+def is_random(patch: Patch, name: str, depth: int = 0) -> bool:
+    """Tell whether a signal is made of noise or chance, straight or through what processes it."""
+    if name == "note_random":
+        return True
+    module = patch.modules_by_id.get(name)
+    if module is None or depth > _DEEPEST:
+        return False
+    if module.kind in ("noise", "random"):
+        return True
+    inputs = [value for path, value in module.input_signals() if path == "input" or path.startswith("inputs")]
+    return any(isinstance(value, str) and is_random(patch, value, depth + 1) for value in inputs)
+
+
+def is_drawn(patch: Patch, name: str, depth: int = 0) -> bool:
+    """Tell whether a signal is an envelope or a drawn curve, straight or through what keeps its single shape."""
+    module = patch.modules_by_id.get(name)
+    if module is None or depth > _DEEPEST:
+        return module is None and name in ("velocity", "key", "note_random")
+    if module.kind in ("envelope", "curve"):
+        return True
+    inputs = [value for _, value in module.input_signals() if isinstance(value, str)]
+    keeps = module.kind in ("mix", "shape", "slew", "filter", "follower")
+    return keeps and bool(inputs) and all(is_drawn(patch, value, depth + 1) for value in inputs)
+
+
+def random_routes(patch: Patch) -> list[Route]:
+    """Return the routes that are on and come from chance."""
+    return [route for route in patch.live_routes if is_random(patch, route.source)]
+
+
+def draws(of: Context, name: str) -> Floats:
+    """Return what a lane comes to before its clamp over runs with other seeds, thinned to what was taken."""
+    taken: list[Floats] = []
+    for seed in range(_MOST_SEEDS):
+        # The first are kept for what else asks for them.
+        other = _at_seed(of, 1000 + seed) if seed < _SEEDS else _seeded(of, 1000 + seed)
+        taken.append(_taken(other, name))
+        if sum(values.size for values in taken) >= _TAKES:
+            break
+    return np.concatenate(taken)
+
+
+def silent_share(of: Context, name: str) -> tuple[float, str]:
+    """Return the share of a lane's values that are not heard, and how it was found.
+
+    Where one even source moves the lane alone, it is the part of the way that lies in silence; else it is counted.
+    """
+    if _is_even_lane(of, name):
+        low, high = reach_of_lane(of, name)
+        share = float(np.clip((SILENT - low) / (high - low), 0.0, 1.0)) if high > low else float(low <= SILENT)
+        return share, "each value from the least to the greatest is as likely as any other"
+    values = draws(of, name)
+    return float((values <= SILENT).mean()), f"counted over {values.size} values drawn"
+
+
+def _is_even_lane(of: Context, name: str) -> bool:
+    """Tell whether a lane is a plain sum of one even source and of what stands still."""
+    lane = of.trace.lanes[name]
+    moved = [route for route in lane.lane.routes if is_random(of.patch, route.source)]
+    plain = all(
+        route.mode == "add"
+        and route.via is None
+        and route.bend == 0.0
+        and route.resolution == "smooth"
+        and f"route:{route.id}.amount" not in of.trace.lanes
+        for route in lane.lane.routes
+    )
+    still = all(np.ptp(of.held(lane.contributions[r.id])) < 1e-9 for r in lane.lane.routes if r not in moved)
+    one = len({route.source for route in moved}) == 1
+    return plain and still and one and lane.lane.destination.law == "sum" and _is_even(of, moved[0].source)
+
+
+def _is_even(of: Context, name: str, depth: int = 0) -> bool:
+    """Tell whether every value that a signal can come to is as likely as any other."""
+    module: Any = of.patch.modules_by_id.get(name)
+    if module is None or depth > _DEEPEST:
+        return name == "note_random"
+    if module.kind in ("noise", "random"):
+        return bool(module.colour == "white" if module.kind == "noise" else module.shape == "hold")
+    if not isinstance(getattr(module, "input", None), str) or not _is_even(of, module.input, depth + 1):
+        return False
+    if module.kind == "shape":
+        low, high = sorted(x * module.gain + module.offset for x in reach(of, module.input))
+        uncut = module.clip is None or (module.clip[0] <= low and high <= module.clip[1])
+        return bool(uncut and module.power == 1.0 and not module.fold and not module.points and not module.invert)
+    return bool(module.kind == "sample_hold" and module.loop is None)
+
+
+def _at_seed(of: Context, seed: int) -> Trace:
+    return of.once(f"seed {seed}", lambda: _seeded(of, seed))
+
+
+def _seeded(of: Context, seed: int) -> Trace:
+    document = of.patch.document()
+    document["performance"] = {**document.get("performance", {}), "seed": seed}
+    return trace(check_patch(document), DRAFT_RATE, cancelled=of.cancelled)
+
+
+def _taken(other: Trace, name: str) -> Floats:
+    raw = other.held(other.lanes[name].raw)
+    change = np.flatnonzero(np.abs(np.diff(raw)) > 1e-9)
+    return raw[np.concatenate([[0], change + 1])] if change.size < raw.size // 4 else raw[:: max(1, raw.size // 60)]
+
+
+def reach_of_lane(of: Context, name: str) -> Reach:
+    """Return the least and greatest value, before the clamp, that a lane can come to.
+
+    Chance counts with its whole range, one source once, however many routes it takes; what is not chance counts as it
+    is in this note.
+    """
+    lane = of.trace.lanes[name]
+    at = lane.lane.destination
+    if any(route.mode != "add" or route.via for route in lane.lane.routes):
+        values = draws(of, name)
+        return float(values.min()), float(values.max())
+    low = high = 0.0
+    by_source = {route.source: [r for r in lane.lane.routes if r.source == route.source] for route in lane.lane.routes}
+    for source, routes in by_source.items():
+        if is_random(of.patch, source):
+            given = np.array([sum(_sent(route, end) for route in routes) for end in reach(of, source)])
+        else:
+            given = of.held(np.sum([lane.contributions[route.id] for route in routes], axis=0))
+        low, high = low + float(given.min()), high + float(given.max())
+    base = float(lane.base[0])
+    return at.moved(base, low), at.moved(base, high)
+
+
+def _sent(route: Route, value: float) -> float:
+    """Return what a route adds for a value of its source, its bend left out where it is straight at both ends."""
+    if route.polarity == "unipolar":
+        value = 0.5 * (value + 1.0)
+    elif route.polarity == "bipolar":
+        value = 2.0 * value - 1.0
+    return route.amount * value
+
+
+def reach(of: Context, name: str, depth: int = 0) -> Reach:
+    """Return the least and greatest value that a signal can come to, see :func:`reach_of_lane`."""
+    module = of.patch.modules_by_id.get(name)
+    if name == "note_random":
+        return -1.0, 1.0
+    if module is None or depth > _DEEPEST or not is_random(of.patch, name):
+        return _seen(of, name)
+    if module.kind in ("noise", "random"):
+        return module.span()
+    inside = [
+        reach(of, value, depth + 1) if isinstance(value, str) else (float(value), float(value))
+        for path, value in module.input_signals()
+        if path == "input" or path.startswith("inputs")
+    ]
+    return _PROCESSED.get(module.kind, _drawn)(of, module, inside)
+
+
+def _seen(of: Context, name: str) -> Reach:
+    held = of.held(of.row(name))
+    return float(held.min()), float(held.max())
+
+
+def _kept(of: Context, module: Any, inside: list[Reach]) -> Reach:
+    """A hold or a slew comes to nothing that its input did not come to."""
+    del of, module
+    return inside[0]
+
+
+def _rectified(of: Context, module: Any, inside: list[Reach]) -> Reach:
+    """A follower reaches from 0 to the greatest size of its input."""
+    del of, module
+    return 0.0, max(abs(end) for end in inside[0])
+
+
+def _shaped(of: Context, module: Any, inside: list[Reach]) -> Reach:
+    """A straight or bent shape turns ends into ends; one that folds or is drawn does not."""
+    if module.fold or module.points:
+        return _drawn(of, module, inside)
+    turned = [-x if module.invert else x for x in inside[0]]
+    ends = [np.copysign(abs(y) ** module.power, y) for y in (x * module.gain + module.offset for x in turned)]
+    low, high = module.clip or (-np.inf, np.inf)
+    return float(max(min(ends), low)), float(min(max(ends), high))
+
+
+def _mixed(of: Context, module: Any, inside: list[Reach]) -> Reach:
+    del of
+    pairs = list(zip(module.inputs, inside, strict=True))
+    if module.operation == "sum":
+        # What comes in twice is one movement, at one end of its reach at a time.
+        sources = {item.source: ends for item, ends in pairs}
+        sums = [
+            sorted(sum(x * item.gain + item.offset for item, _ in pairs if item.source == source) for x in ends)
+            for source, ends in sources.items()
+        ]
+        return sum(low for low, _ in sums), sum(high for _, high in sums)
+    scaled = [sorted(x * item.gain + item.offset for x in ends) for item, ends in pairs]
+    if module.operation == "product":
+        found = (1.0, 1.0)
+        for low, high in scaled:
+            ends = [a * b for a in found for b in (low, high)]
+            found = (min(ends), max(ends))
+        return found
+    combine: np.ufunc = {"max": np.maximum, "min": np.minimum}[module.operation]
+    low, high = combine.reduce(np.array(scaled), axis=0)
+    return float(low), float(high)
+
+
+def _drawn(of: Context, module: Any, inside: list[Reach]) -> Reach:
+    """What has no range of its own: as far as it goes over many draws."""
+    del inside
+    rows = [_at_seed(of, 1000 + seed).signals[module.id] for seed in range(_SEEDS)]
+    return min(float(row.min()) for row in rows), max(float(row.max()) for row in rows)
+
+
+def _tuned(of: Context, module: Any, inside: list[Reach]) -> Reach:
+    """Quantised ends: what is nearest to each, since a higher input never comes out lower."""
+    del of
+    low, high = (_nearest_note(module, x) for x in inside[0])
+    return low, high
+
+
+def _nearest_note(module: Any, octaves: float) -> float:
+    """Return the nearest note of a quantiser's scale, ties going down, in octaves."""
+    semitones = 12.0 * octaves - module.root
+    around = 12.0 * (np.floor(semitones / 12.0) + np.array([-1.0, 0.0, 1.0]))
+    notes = np.sort((around[:, None] + np.array(module.packed()[1:])).ravel())
+    return float(notes[np.abs(notes - semitones).argmin()] + module.root) / 12.0
+
+
+_PROCESSED: Final = {
+    "sample_hold": _kept,
+    "slew": _kept,
+    "follower": _rectified,
+    "shape": _shaped,
+    "mix": _mixed,
+    "quantise": _tuned,
+}

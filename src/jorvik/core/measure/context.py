@@ -1,0 +1,173 @@
+"""What a rule or a reading is given: a patch, its trace and its figures."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+from threading import RLock
+from typing import Any, Final, TypeVar
+
+import numpy as np
+
+from jorvik.core.destinations import VOICE
+from jorvik.core.engine.run import LaneTrace, Trace, never, trace
+from jorvik.core.kernels import Floats
+from jorvik.core.limits import DEFAULT_RATE
+from jorvik.core.measure.patch import PatchMeasures, measure_trace
+from jorvik.core.modules.base import Module, Signal
+from jorvik.core.patch import Patch, Route
+
+T = TypeVar("T")
+
+_EVEN: Final = 0.02
+"""Notes come at equal distances where these differ by less than this share."""
+
+
+@dataclass
+class Context:
+    """A patch, its trace and its figures; what else a rule needs is made when it is asked for."""
+
+    patch: Patch
+    rate: int = DEFAULT_RATE
+    cancelled: Callable[[], bool] = never
+    _kept: dict[str, Any] = field(default_factory=dict)
+    _locks: dict[str, Any] = field(default_factory=dict)
+
+    def once(self, name: str, make: Callable[[], T]) -> T:
+        """Return what is made the first time that it is asked for under a name, and kept for the next.
+
+        Rules that run side by side wait for each other where they ask for the same.
+        """
+        with self._locks.setdefault(name, RLock()):
+            if name not in self._kept:
+                self._kept[name] = make()
+        kept: T = self._kept[name]
+        return kept
+
+    @cached_property
+    def trace(self) -> Trace:
+        """The patch at its own note."""
+        return trace(self.patch, self.rate, cancelled=self.cancelled)
+
+    @cached_property
+    def measures(self) -> PatchMeasures:
+        """The figures of that trace."""
+        return measure_trace(self.trace)
+
+    def at_velocity(self, velocity: float) -> Trace:
+        """The patch at another velocity."""
+        struck = self.patch.with_note(velocity=velocity)
+        return self.once(f"velocity {velocity}", lambda: trace(struck, self.rate, cancelled=self.cancelled))
+
+    @property
+    def on_s(self) -> float:
+        """When the first note begins."""
+        return self.measures.on_s
+
+    @property
+    def off_s(self) -> float:
+        """When its gate falls."""
+        return self.measures.off_s
+
+    @property
+    def end_s(self) -> float:
+        """How long the run lasts."""
+        return self.measures.seconds
+
+    @property
+    def note_end(self) -> int:
+        """The sample at which the next note begins, or the run ends."""
+        run = self.trace.run
+        return run.notes[1].on if len(run.notes) > 1 else run.length
+
+    @property
+    def note_gap_s(self) -> float | None:
+        """Seconds from note to note, where three or more come at equal distances."""
+        gaps = np.diff(sorted(note.start_s for note in self.patch.performance.notes))
+        if gaps.size < 2 or gaps.mean() <= 0.0 or float(np.ptp(gaps)) > _EVEN * float(gaps.mean()):
+            return None
+        return float(gaps.mean())
+
+    @cached_property
+    def closes_s(self) -> float:
+        """When the amplifier has closed (60 dB under its peak), or the run has ended."""
+        lane = self.lane("amplitude")
+        if lane is None:
+            return self.end_s
+        heard = np.flatnonzero(lane.value > 1e-3 * max(float(lane.value.max()), 1e-9))
+        return (int(heard[-1]) + 1) / self.rate if heard.size else self.off_s
+
+    def row(self, signal: Signal) -> Floats:
+        """Return a signal at every sample: a module's, a performance signal's, or a number's."""
+        if not isinstance(signal, str):
+            return np.full(self.trace.run.length, float(signal))
+        found = self.trace.signals.get(signal)
+        return found if found is not None else self.trace.performance[signal]
+
+    def values(self, name: str) -> Floats:
+        """Return a voice destination at every sample, its set value where nothing moves it."""
+        lane = self.trace.lanes.get(name)
+        return lane.value if lane else np.full(self.trace.run.length, self.patch.base(VOICE[name]))
+
+    def setting(self, module: Module, name: str, at: int | None = None) -> float:
+        """Return a module's parameter as it is at a sample of the run, at note-on where none is given."""
+        moved = self.trace.lanes.get(f"{module.id}.{name}")
+        if moved is None:
+            return module.slot_value(name, self.patch.performance.tempo)
+        return float(moved.value[self._sample(at)])
+
+    def set_to(self, module: Module, name: str, wanted: float, at: int | None = None) -> float:
+        """Return the set value with which a parameter, moved as it is at that sample, would be what is wanted of it."""
+        moved = self.trace.lanes.get(f"{module.id}.{name}")
+        if moved is None:
+            return wanted
+        limits, base = moved.lane.destination, module.slot_value(name, self.patch.performance.tempo)
+        now = float(moved.raw[self._sample(at)])
+        value = base * wanted / now if limits.law != "sum" and now > 0.0 else base + wanted - now
+        return float(min(max(value, limits.low), limits.high))
+
+    def _sample(self, at: int | None) -> int:
+        return min(self.trace.run.notes[0].on if at is None else at, self.trace.run.length - 1)
+
+    def rate_of(self, name: str) -> float | None:
+        """Return how often a signal repeats, in hertz: as set where nothing moves that, else as measured."""
+        module = self.patch.modules_by_id.get(name)
+        if module is None:
+            return None
+        if module.kind in ("lfo", "clock") and f"{name}.rate" not in self.trace.lanes:
+            hz = module.slot_value("rate", self.patch.performance.tempo)
+            return hz * getattr(module, "multiply", 1) / getattr(module, "divide", 1)
+        periodic = self.measures.signals[name].periodic
+        return periodic.rate_hz if periodic else None
+
+    def held(self, values: Floats) -> Floats:
+        """Return the part of a row while the first note is held, two samples at least."""
+        return self.trace.held(values)
+
+    def modules(self, kind: str) -> list[Any]:
+        """Return the modules of a kind."""
+        return [module for module in self.patch.modules if module.kind == kind]
+
+    def routes_to(self, destination: str) -> list[Route]:
+        """Return the routes that are on and reach a destination."""
+        return [route for route in self.patch.live_routes if route.destination == destination]
+
+    def routes_from(self, source: str) -> list[Route]:
+        """Return the routes that are on and come from a source."""
+        return [route for route in self.patch.live_routes if route.source == source]
+
+    @property
+    def answers_to_velocity(self) -> bool:
+        """Whether anything in the patch reads how hard a note is struck."""
+        by_routes = any("velocity" in (route.source, route.via) for route in self.patch.live_routes)
+        by_inputs = any(value == "velocity" for m in self.patch.modules for _, value in m.input_signals())
+        return by_routes or by_inputs or any(getattr(m, "velocity_depth", 0.0) for m in self.patch.modules)
+
+    def lane(self, name: str) -> LaneTrace | None:
+        """Return a lane that something moves."""
+        found = self.trace.lanes.get(name)
+        return found if found and found.lane.routes else None
+
+    def is_read(self, name: str) -> bool:
+        """Tell whether anything reads a module's output."""
+        by_routes = any(name in (route.source, route.via) for route in self.patch.live_routes)
+        return by_routes or any(value == name for m in self.patch.modules for _, value in m.input_signals())

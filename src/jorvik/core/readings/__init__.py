@@ -1,0 +1,52 @@
+"""Figures in place: one file a kind of figure; nothing lists them.
+
+A reading stands on the page of what it is about, where it is needed: a source, a stave, a route, or the patch. Each
+file has a function ``find`` that yields what there is to read, and says at its top what it is and where a formula comes
+from.
+"""
+
+import pkgutil
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import replace
+from importlib import import_module
+from typing import Final
+
+from jorvik.core.engine.run import Cancelled
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
+from jorvik.core.readings.base import Reading
+
+_NO_READINGS = ("base",)
+KINDS: Final[dict[str, Callable[[Context], Iterator[Reading]]]] = {
+    info.name: import_module(f"{__name__}.{info.name}").find
+    for info in pkgutil.iter_modules(__path__)
+    if info.name not in _NO_READINGS
+}
+"""Every kind of reading by the name of its file."""
+
+
+def readings(of: Context) -> list[Reading]:
+    """Return everything that there is to read of a patch at its test note, in the order of the files."""
+    found: list[Reading] = []
+    for kind, find in KINDS.items():
+        if of.cancelled():
+            raise Cancelled
+        found += of_kind(kind, find(of))
+    return found
+
+
+def of_kind(kind: str, found: Iterable[Reading]) -> list[Reading]:
+    """Return readings that say which file they come from."""
+    return [replace(reading, kind=kind) for reading in found]
+
+
+def with_reading(of: Context, kind: str, about: str, name: str, value: float) -> Patch:
+    """Return the patch in which a reading comes to a wished value, or as near to it as its ranges allow.
+
+    Raises Problem when there is no such reading, or none that can be wished for.
+    """
+    for reading in KINDS[kind](of) if kind in KINDS else ():
+        if (reading.about, reading.name) == (about, name) and reading.wished is not None:
+            return reading.wished(value)
+    raise Problem(about or "the patch", f"no {name} to set", "a figure that can be set, as it stands in the patch now")

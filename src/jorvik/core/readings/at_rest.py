@@ -1,0 +1,30 @@
+"""Stretches of the held note in which nothing moves: every lane stays within a thousandth of its range for 50 ms."""
+
+from collections.abc import Iterator
+
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import time_text
+from jorvik.core.readings.base import Reading
+
+MOST = 4
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield how long nothing moves, and when."""
+    stretches = of.measures.still
+    if not stretches or not any(of.lane(name) for name in of.measures.lanes):
+        return
+    when = ", ".join(f"{_from(a - of.on_s)} to {time_text(b - of.on_s)}" for a, b in stretches[:MOST])
+    more = f" and {len(stretches) - MOST} more" if len(stretches) > MOST else ""
+    yield Reading(
+        about="",
+        name="nothing moves",
+        value=sum(b - a for a, b in stretches),
+        unit="s",
+        words=f"{when}{more}",
+        help="Stretches of the held note, from note-on, in which every lane stays within a thousandth of its range.",
+    )
+
+
+def _from(seconds: float) -> str:
+    return time_text(seconds) if seconds > 0.0 else "0"

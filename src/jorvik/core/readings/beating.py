@@ -1,0 +1,53 @@
+"""How far pitch spreads, and how fast detuned voices beat: f (2^(c/1200) - 1) for a pair that lies c cents apart."""
+
+from collections.abc import Iterator
+
+from jorvik.core.kernels import Floats
+from jorvik.core.measure.closed_forms import beat_hz
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import rate_text
+from jorvik.core.pitch import key_hz
+from jorvik.core.readings.base import Reading, in_words
+
+NEAR_CENTS = 100.0
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the spread of the pitch in cents, and the beat of each detuned pair."""
+    lane = of.lane("pitch")
+    if lane is not None:
+        held = of.held(lane.value)
+        yield Reading(
+            "pitch",
+            "spread while held",
+            100.0 * float(held.max() - held.min()),
+            "cents",
+            "From the lowest to the highest pitch while the note is held; the shares below say who made it.",
+        )
+    note_hz = key_hz(of.patch.performance.notes[0].key)
+    if of.patch.voice.oscillators.unison > 1:
+        yield from _beat(of, "detune", "outer unison voices beat at", note_hz, of.values("detune"), 0.5)
+    if float(of.values("osc2_level").max()) > 0.0:
+        cents = 100.0 * of.values("osc2_pitch")
+        if float(abs(cents).max()) <= NEAR_CENTS:
+            yield from _beat(of, "osc2_pitch", "oscillators 1 and 2 beat at", note_hz, cents, 0.0)
+
+
+def _beat(of: Context, stave: str, name: str, note_hz: float, cents: Floats, below: float) -> Iterator[Reading]:
+    """Yield a pair's beat; the lower of the two lies a share of the distance under the note.
+
+    What nothing moves has no stave of its own: its beat stands on the page of the patch.
+    """
+    ends = [float(of.held(cents).min()), float(of.held(cents).max())]
+    hz = [abs(beat_hz(note_hz * 2.0 ** (-below * c / 1200.0), c)) for c in ends]
+    if max(hz) == 0.0:
+        return
+    moving = abs(hz[1] - hz[0]) > 1e-6 * max(hz)
+    yield Reading(
+        stave if of.lane(stave) else "",
+        name,
+        max(hz),
+        "Hz",
+        "f (2^(c/1200) − 1), for two tones c cents apart; their harmonic n beats n times as fast.",
+        words=f"{rate_text(min(hz))} to {rate_text(max(hz))}" if moving else in_words(hz[0], "Hz"),
+    )

@@ -1,0 +1,45 @@
+"""When a bent stage is half done, and done but for a tenth (-6 and -20 dB of a fall).
+
+A stage with bend k is done to a degree d after -ln(1 - d (1 - e^-k)) / k of its time.
+"""
+
+from collections.abc import Iterator
+from functools import partial
+from typing import Final
+
+from jorvik.core.measure.closed_forms import bend_for, done_after
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import Module
+from jorvik.core.patch import Patch, edited
+from jorvik.core.readings.base import Reading, rounded
+
+STAGES: Final = (("attack", ((0.5, "half"),)), ("decay", ((0.5, "−6 dB"), (0.9, "−20 dB"))))
+RELEASE: Final = ("release", ((0.5, "−6 dB"), (0.9, "−20 dB")))
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the times of each stage of each envelope, as it is moved; typed ones are met by its bend."""
+    note = of.trace.run.notes[0]
+    for module in of.modules("envelope"):
+        rises = sum(of.setting(module, name) for name in ("delay_s", "attack_s", "hold_s"))
+        begins = {"attack": note.on, "decay": note.on + round(rises * of.rate), "release": note.off}
+        for stage, points in (*STAGES, RELEASE):
+            at = begins[stage]
+            lasts, bent = (of.setting(module, f"{stage}_{what}", at) for what in ("s", "bend"))
+            if lasts <= 0.0 or (stage == "decay" and of.setting(module, "sustain") >= 1.0):
+                continue
+            for done, name in points:
+                yield Reading(
+                    f"signal.{module.id}",
+                    f"{stage}, {name}",
+                    lasts * done_after(bent, done),
+                    "s",
+                    "When so much of the stage is done; type a time, and the bend that meets it is set.",
+                    "Bends, by when they are met",
+                    wished=partial(_bent, of, module, f"{stage}_bend", at, lasts, done),
+                )
+
+
+def _bent(of: Context, module: Module, field: str, at: int, lasts: float, done: float, after: float) -> Patch:
+    bend = of.set_to(module, field, bend_for(after / lasts, done), at)
+    return edited(of.patch, modules={module.id: {field: rounded(bend)}})

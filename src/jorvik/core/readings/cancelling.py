@@ -1,0 +1,31 @@
+"""The amount that just cancels another: what moves it is full at 1, so that exactly the amount itself is needed."""
+
+from collections.abc import Iterator
+
+from jorvik.core.measure.context import Context
+from jorvik.core.readings.base import Reading
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield for each route that lowers an amount what would just take it away, and what is left now."""
+    for route in of.patch.live_routes:
+        for mover in of.routes_to(f"route:{route.id}.amount"):
+            if mover.mode != "add" or mover.via or mover.polarity != "as_is" or mover.amount * route.amount >= 0.0:
+                continue
+            at = of.patch.destination(route.destination)
+            unit = at.amount_unit if at else ""
+            full = "at full velocity" if mover.source == "velocity" else f"with {mover.source} full"
+            yield Reading(
+                f"route.{mover.id}",
+                "cancels at exactly",
+                -route.amount,
+                unit,
+                f"The amount that leaves nothing of {route.source}'s own {full}.",
+            )
+            yield Reading(
+                f"route.{mover.id}",
+                f"left {full}",
+                route.amount + mover.amount,
+                unit,
+                "The amount that it moves, and this one, added.",
+            )

@@ -1,0 +1,44 @@
+"""What a control filter does to what it is given: gain and phase at the rate of its input, in closed form.
+
+The trapezoidal state-variable filter is the analogue one with its frequencies bent: at s = j tan(pi f / fs) /
+tan(pi f_c / fs), low = 1 / D, band = (s / q) / D, high = s^2 / D, notch = (s^2 + 1) / D, with D = s^2 + s / q + 1.
+"""
+
+import cmath
+import math
+from collections.abc import Iterator
+
+from jorvik.core.measure.closed_forms import filter_response
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import rate_text, time_text
+from jorvik.core.readings.base import Reading, in_words
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield gain and phase of each control filter whose input repeats."""
+    for module in of.modules("filter"):
+        hz = of.rate_of(str(module.input))
+        if hz is None or hz >= of.rate / 2.0:
+            continue
+        frequency, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
+        through = filter_response(module.response, hz, frequency, q, of.rate)
+        if module.coupling == "ac":
+            blocked = of.setting(module, "coupling_hz")
+            corner = math.tan(math.pi * hz / of.rate) / math.tan(math.pi * blocked / of.rate)
+            through *= 1j * corner / (1.0 + 1j * corner)
+        through *= of.setting(module, "gain")
+        about, group = f"signal.{module.id}", f"At {rate_text(hz)}, where {module.input} repeats"
+        if abs(through) < 1e-9:
+            yield Reading(about, "gain", -180.0, "dB", "Nothing of it passes.", group, words="nothing passes")
+            continue
+        gain, phase = 20.0 * math.log10(abs(through)), math.degrees(cmath.phase(through))
+        yield Reading(about, "gain", gain, "dB", "Size of the output's first harmonic over the input's.", group)
+        yield Reading(
+            about,
+            "phase",
+            phase,
+            "°",
+            "How far the output's first harmonic runs ahead of the input's (below 0: behind), in degrees and time.",
+            group,
+            words=f"{in_words(phase, '°').replace(' °', '°')}, {time_text(abs(phase) / 360.0 / hz)}",
+        )

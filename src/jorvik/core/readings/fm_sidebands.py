@@ -1,0 +1,40 @@
+"""Sidebands of phase modulation: J_n(index) at f_c + n f_m, turned back at 0 (Chowning, JAES 21, 1973)."""
+
+import math
+from collections.abc import Iterator
+
+from jorvik.core.measure.closed_forms import heard_sidebands
+from jorvik.core.measure.context import Context
+from jorvik.core.pitch import key_at, key_hz
+from jorvik.core.readings.base import Reading, note_name
+
+LEAST = 0.03
+MOST = 9
+
+
+def strongest(of: Context) -> tuple[float, float, float]:
+    """Return the greatest FM index that a note comes to, and the carrier and the modulator in hertz there."""
+    index = of.values("fm_index")
+    at = int(index.argmax())
+    pitch, pitch2, ratio = (float(of.values(name)[at]) for name in ("pitch", "osc2_pitch", "fm_ratio"))
+    carrier = key_hz(of.patch.performance.notes[0].key + pitch)
+    return float(index[at]), carrier, carrier * ratio * 2.0 ** (pitch2 / 12.0)
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the strongest sidebands at the greatest index that the note comes to."""
+    index, carrier, modulator = strongest(of)
+    if index <= 0.0:
+        return
+    found = [part for part in heard_sidebands(carrier, modulator, index) if part[2] >= LEAST and part[1] >= 1.0]
+    for order, hz, level in sorted(sorted(found, key=lambda part: -part[2])[:MOST], key=lambda part: part[1]):
+        name = "carrier" if order == 0 else f"{order:+d}".replace("-", "−")
+        yield Reading(
+            "fm_index",
+            name,
+            hz,
+            "Hz",
+            "J_n(index) at carrier + n × modulator, both sines; what would lie under 0 Hz is turned back.",
+            f"Sidebands at index {index:.3g}",
+            words=f"{hz:.4g} Hz, {note_name(key_at(hz))}, {20.0 * math.log10(level):.3g} dB".replace("-", "−"),
+        )

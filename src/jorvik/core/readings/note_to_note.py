@@ -1,0 +1,80 @@
+"""How unlike the next note is: the same key struck again as hard, a third of a second after the first.
+
+One voice for all notes takes the next when it has died away, since it begins from what is left of the last.
+What runs free stands elsewhere by then, and what is random draws anew.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.engine.notes import Held
+from jorvik.core.engine.run import Trace, trace
+from jorvik.core.measure.context import Context
+from jorvik.core.measure.patch import in_modulation_unit
+from jorvik.core.patch import check_patch
+from jorvik.core.readings.base import Reading
+
+LATER_S = 0.37
+LONGEST_S = 10.0
+LEAST = 1e-6
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the greatest difference of each voice lane between a note and the next."""
+    if not any(of.is_read(name) for name in _unlike(of)):
+        return
+    later = next_note(of)
+    for name, apart in lanes_apart(of, later, later.run.notes[-1]):
+        if apart < LEAST:
+            continue
+        value, unit = musical_difference(of, name, apart)
+        yield Reading(
+            name,
+            "next note differs by",
+            value,
+            unit,
+            "The greatest difference from the same note struck again after it, at the same moment of the note.",
+        )
+
+
+def lanes_apart(of: Context, other: Trace, theirs: Held) -> Iterator[tuple[str, float]]:
+    """Yield how far each moved voice lane of the first note lies from that of a note of another trace, at most."""
+    mine = of.trace.run.notes[0]
+    length = max(2, min(mine.off - mine.on, theirs.off - theirs.on))
+    for name, lane in of.trace.lanes.items():
+        if "." in name or ":" in name or not lane.lane.routes or name not in other.lanes:
+            continue
+        a = in_modulation_unit(lane, slice(mine.on, mine.on + length))
+        b = in_modulation_unit(other.lanes[name], slice(theirs.on, theirs.on + length))
+        yield name, float(np.abs(a[: b.size] - b[: a.size]).max(initial=0.0))
+
+
+def musical_difference(of: Context, name: str, apart: float) -> tuple[float, str]:
+    """Return a difference in a lane's modulation unit, pitch in cents."""
+    at = of.trace.lanes[name].lane.destination
+    return (100.0 * apart, "cents") if name == "pitch" else (apart, at.amount_unit)
+
+
+def _unlike(of: Context) -> list[str]:
+    """Return what may stand elsewhere, or draw anew, at the next note."""
+    unlike = [m.id for m in of.patch.modules if getattr(m, "start", "") == "free" or m.kind in ("noise", "random")]
+    return [*unlike, "note_random"]
+
+
+def next_note(of: Context) -> Trace:
+    """Return the first note played twice, traced as the second."""
+    return of.once("next note", lambda: _next_note(of))
+
+
+def _next_note(of: Context) -> Trace:
+    document = of.patch.document()
+    note = of.patch.performance.notes[0]
+    first = {"key": note.key, "velocity": note.velocity, "start_s": 0.0, "length_s": min(note.length_s, LONGEST_S)}
+    poly = of.patch.voice.mode == "poly"
+    dies_away = 0.0 if poly else of.patch.performance.tail_s
+    again = min(first["length_s"] + dies_away + LATER_S, 2.0 * LONGEST_S)
+    notes = [{**first, "start_s": note.start_s}, {**first, "start_s": note.start_s + again}]
+    document["performance"] = {**document.get("performance", {}), "notes": notes, "controls": {}, "tail_s": 0.0}
+    patch = check_patch(document)
+    return trace(patch, of.rate, voice=1 if poly else 0, cancelled=of.cancelled)

@@ -1,0 +1,26 @@
+"""Note values in time: what 1/8d, 1/16t or 2bar lasts at the patch's tempo, and how often it comes."""
+
+from collections.abc import Iterator
+
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import field_facts, rate_text, time_text
+from jorvik.core.readings.base import Reading
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield seconds and hertz of each time or rate that is said as a note value."""
+    tempo = of.patch.performance.tempo
+    for module in of.patch.modules:
+        for name in module.slots():
+            value = getattr(module, name)
+            if not isinstance(value, str) or field_facts(type(module).model_fields[name])["role"] != "number":
+                continue
+            lasts = tempo.seconds(value)
+            yield Reading(
+                f"signal.{module.id}",
+                name,
+                lasts,
+                "s",
+                f"{value} at {tempo.bpm:g} beats a minute.",
+                words=f"{time_text(lasts)}, {rate_text(1.0 / lasts)}",
+            )

@@ -1,0 +1,47 @@
+"""How far chance can take a lane: its least and greatest reachable value, and how much of it falls silent.
+
+The ends follow from the ranges of the sources, worked through what processes them; what has no such range (a filter,
+drawn points) is taken from many draws. The share of silence is exact where one even source moves a lane alone, else it
+is counted over many draws.
+"""
+
+from collections.abc import Iterator
+
+from jorvik.core.measure.chance import LEVELS, SILENT, random_routes, reach_of_lane, silent_share
+from jorvik.core.measure.context import Context
+from jorvik.core.measure.patch import musical_distance, musical_unit
+from jorvik.core.readings.base import Reading, in_words
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the reach of each lane that a random source adds to."""
+    for name in dict.fromkeys(route.destination for route in random_routes(of.patch)):
+        lane = of.lane(name)
+        if lane is None:
+            continue
+        at = lane.lane.destination
+        least, greatest = reach_of_lane(of, name)
+        help_ = "What the ranges of the sources allow, whatever is drawn, after the clamp."
+        low, high = min(max(least, at.low), at.high), min(max(greatest, at.low), at.high)
+        yield Reading(name, "least", low, at.unit, help_, "Reachable")
+        yield Reading(name, "greatest", high, at.unit, help_, "Reachable")
+        distance, unit = musical_distance(at, low, high), musical_unit(at)
+        octaves = f", {distance / 12.0:.3g} octaves" if at.steps_per_octave else ""
+        notes = f", {round(distance / 100.0) + 1} notes" if name == "pitch" else ""
+        words = f"{in_words(distance, unit)}{octaves}{notes}"
+        yield Reading(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
+        if name in LEVELS:
+            share, how = silent_share(of, name)
+            help_ = f"Share of its values at or under {SILENT:g}: {how}."
+            yield Reading(name, "falls silent", share, "ratio", help_, "Reachable")
+            missing = max(0.0, SILENT - least)
+            if missing == 0.0:
+                continue
+            yield Reading(
+                name,
+                "offset that removes it",
+                missing,
+                "ratio",
+                f"More on the set value, so that the least reachable one is {SILENT:.0%}.",
+                "Reachable",
+            )

@@ -1,0 +1,32 @@
+"""After how long loops repeat, each and together: the least common multiple of their lengths."""
+
+from collections.abc import Iterator
+
+from jorvik.core.measure.closed_forms import meeting
+from jorvik.core.measure.context import Context
+from jorvik.core.measure.loops import loops
+from jorvik.core.modules.base import time_text
+from jorvik.core.readings.base import Reading
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield each loop's length, and when all meet."""
+    beat = 60.0 / of.patch.performance.tempo.bpm
+    lengths = loops(of)
+    together = float(meeting(list(lengths.values()))) if lengths else 0.0
+    for name, beats in lengths.items():
+        about = f"signal.{name}"
+        yield Reading(about, "repeats after", float(beats), "beats", "Its own length.", words=_both(float(beats), beat))
+        if len(lengths) > 1:
+            yield Reading(
+                about,
+                "all loops meet after",
+                together,
+                "beats",
+                f"The least common multiple of {', '.join(lengths)}.",
+                words=_both(together, beat),
+            )
+
+
+def _both(beats: float, beat_s: float) -> str:
+    return f"{beats:.6g} beats, {time_text(beats * beat_s)}"

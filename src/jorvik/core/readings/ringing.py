@@ -1,0 +1,67 @@
+"""How a control filter rings, how long that outlives the note, and how it falls against the note rate.
+
+In closed form: at f sqrt(1 - 1/4q^2), 60 dB down after ln(1000) q / (pi f), q ln(20) / pi bounces of over 5 %.
+"""
+
+from collections.abc import Iterator
+from functools import partial
+
+from jorvik.core.measure.closed_forms import ring, ring_from
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import Module, time_text
+from jorvik.core.patch import Patch, edited
+from jorvik.core.readings.base import Reading, rounded
+
+RINGS_FROM_Q = 0.5
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield what each ring does at the end of the note and at the next one."""
+    for module in of.modules("filter"):
+        hz, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
+        if hz <= 0.0 or q <= RINGS_FROM_Q:
+            continue
+        about, rings = f"signal.{module.id}", ring(hz, q)
+        yield Reading(
+            about,
+            "rings at",
+            rings.frequency_hz,
+            "Hz",
+            "f √(1 − 1/4q²).",
+            wished=partial(_tuned, of, module, lasts=rings.time_s),
+        )
+        yield Reading(
+            about,
+            "gone after",
+            rings.time_s,
+            "s",
+            "Time to −60 dB: ln(1000) q / π f.",
+            wished=lambda s, filter=module, hz=rings.frequency_hz: _tuned(of, filter, hz, s),  # type: ignore[misc]
+        )
+        yield Reading(about, "bounces", rings.bounces, "over 5 %", "Swings of more than 5 %: q ln(20) / π.")
+        outlives = rings.time_s - (of.closes_s - of.off_s)
+        yield Reading(
+            about,
+            "outlives the note by",
+            max(outlives, 0.0),
+            "s",
+            "How much of the ring from note-off to −60 dB comes after the amplifier has closed or the run has ended.",
+            words="" if outlives > 0.0 else f"not at all, {time_text(-outlives)} to spare",
+        )
+        gap = of.note_gap_s
+        if gap is not None:
+            cycles = rings.frequency_hz * gap
+            yield Reading(
+                about,
+                "ring against note rate",
+                cycles,
+                "cycles a note",
+                "Ring frequency times the time from note to note; a whole number lands alike on each.",
+            )
+
+
+def _tuned(of: Context, module: Module, rings_at: float, lasts: float) -> Patch:
+    """Return the patch whose filter rings at a frequency for a time."""
+    hz, q = ring_from(max(rings_at, 1e-3), lasts)
+    wanted = {"frequency_hz": hz, "q": max(q, 0.5)}
+    return edited(of.patch, modules={module.id: {k: rounded(of.set_to(module, k, x)) for k, x in wanted.items()}})

@@ -1,0 +1,48 @@
+"""When a movement rises, and how far it dips between: peaks that stand out by a twentieth of the whole way."""
+
+from collections.abc import Iterator
+from itertools import pairwise
+
+import numpy as np
+from scipy.signal import find_peaks
+
+from jorvik.core.kernels import Floats
+from jorvik.core.measure.chance import is_drawn
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import time_text
+from jorvik.core.readings.base import Reading, in_words
+
+STANDS_OUT = 0.05
+MOST = 5
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the peaks and dips of what envelopes and curves make, where there are two to five of them."""
+    for name in of.measures.lanes:
+        lane = of.lane(name)
+        if lane is not None and all(is_drawn(of.patch, route.source) for route in lane.lane.routes):
+            yield from _peaks(of, name, lane.value, lane.lane.destination.unit)
+    for name in of.measures.signals:
+        if is_drawn(of.patch, name):
+            yield from _peaks(of, f"signal.{name}", of.trace.signals[name], "")
+
+
+def _peaks(of: Context, about: str, values: Floats, unit: str) -> Iterator[Reading]:
+    note = of.trace.run.notes[0]
+    row = values[note.on : of.note_end]
+    span = float(np.ptp(row))
+    if span <= 1e-9:
+        return
+    # Its least on both sides, so that a peak at either end counts.
+    padded = np.concatenate([[row.min()], row, [row.min()]])
+    found = find_peaks(padded, prominence=STANDS_OUT * span)[0] - 1
+    if not 2 <= found.size <= MOST:
+        return
+    for number, at in enumerate(found, 1):
+        words = f"{in_words(float(row[at]), unit)} after {time_text(at / of.rate)}"
+        yield Reading(about, f"rise {number}", at / of.rate, "s", "A peak, and when, from note-on.", "Rises", words)
+    for number, (a, b) in enumerate(pairwise(found), 1):
+        low = a + int(row[a:b].argmin())
+        words = f"{in_words(float(row[low]), unit)} after {time_text(low / of.rate)}"
+        help_ = "The least value between two peaks, and when."
+        yield Reading(about, f"dip {number}", float(row[low]), unit, help_, "Rises", words)

@@ -1,0 +1,85 @@
+"""What a sample-and-hold does: when it takes a value, its rate, the images it makes of a tone, and when it repeats.
+
+Values held at a rate r make images of a tone f at n r ± f, each weaker the higher it lies.
+"""
+
+import math
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+
+from jorvik.core.measure.closed_forms import images, meeting
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import rate_text, time_text
+from jorvik.core.readings.base import Reading
+
+MOMENTS = 6
+AUDIO_HZ = 20.0
+LONGEST_S = 600.0
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield the moments, the rate, the images and the repeat of each sample-and-hold."""
+    for module in of.modules("sample_hold"):
+        if module.track:
+            continue
+        about = f"signal.{module.id}"
+        high = of.row(module.clock) > module.threshold
+        rising = np.concatenate([[0], np.flatnonzero(high[1:] & ~high[:-1]) + 1])
+        note = of.trace.run.notes[0]
+        taken = rising[(rising >= note.on) & (rising < note.off)] - note.on
+        if taken.size == 0:
+            continue
+        times = "once" if taken.size == 1 else f"{taken.size} times"
+        moments = ", ".join(time_text(float(f"{t / of.rate:.6g}")) for t in taken[:MOMENTS])
+        yield Reading(
+            about,
+            "takes a value",
+            float(taken.size),
+            "times",
+            "At each rising edge of its clock while the note is held, from note-on; a falling edge does nothing.",
+            words=f"{times}: {moments}{' …' if taken.size > MOMENTS else ''}",
+        )
+        if taken.size < 4:
+            continue
+        # The first sample is taken whether the clock rises there or not.
+        ticks = taken if high[note.on] else taken[1:]
+        rate = (ticks.size - 1) * of.rate / float(ticks[-1] - ticks[0])
+        yield Reading(about, "effective rate", rate, "Hz", "Values a second, from the first taken to the last.")
+        yield from _images(of, module, rate)
+        yield from _repeat(of, module, rate)
+
+
+def _images(of: Context, module: Any, rate: float) -> Iterator[Reading]:
+    tone = of.rate_of(str(module.input))
+    if tone is None or rate < AUDIO_HZ:
+        return
+    group = f"{module.input}, {rate_text(tone)}, sampled at {rate_text(rate)}"
+    for order, side, hz, level in images(tone, rate, of.rate, most=3):
+        if hz < 1.0 or level < 1e-3:
+            continue
+        name = f"{order} × rate {side.replace('-', '−')} tone" if order else "the tone itself"
+        words = f"{rate_text(hz)}, {20.0 * math.log10(level):.3g} dB".replace("-", "−")
+        help_ = "An image at n × rate ± tone; a value held weighs it by |sin(π f / r) / ((fs / r) sin(π f / fs))|."
+        yield Reading(f"signal.{module.id}", name, hz, "Hz", help_, group, words)
+
+
+def _repeat(of: Context, module: Any, rate: float) -> Iterator[Reading]:
+    """Yield after how long what is sampled comes again: a loop's own length, or where tone and clock meet."""
+    about, beat = f"signal.{module.id}", 60.0 / of.patch.performance.tempo.bpm
+    tone = of.rate_of(str(module.input))
+    if module.loop:
+        after, why = module.loop / rate, f"Its {module.loop} values, at its rate."
+    elif tone is not None and rate < AUDIO_HZ:
+        rates = (tone, of.rate_of(str(module.clock)) or rate)
+        periods = [Fraction(1.0 / hz / beat).limit_denominator(960) for hz in rates]
+        after = float(meeting(periods)) * beat
+        why = f"The least common multiple of the periods of {module.input} and the clock."
+    else:
+        return
+    if after > LONGEST_S:
+        return
+    words = f"{after / beat:.5g} beats, {time_text(after)}"
+    yield Reading(about, "pattern repeats after", after, "s", why, words=words)

@@ -1,0 +1,30 @@
+"""What a random source is like: how long it waits from target to target, how far it spreads, how fast it moves."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.measure.context import Context
+from jorvik.core.readings.base import Reading
+
+
+def find(of: Context) -> Iterator[Reading]:
+    """Yield waits, spread and speed of each random source while the note is held."""
+    tempo = of.patch.performance.tempo
+    for module in of.modules("random"):
+        about = f"signal.{module.id}"
+        moved = of.trace.lanes.get(f"{module.id}.rate")
+        note = of.trace.run.notes[0]
+        first = 0 if module.start == "free" else note.on
+        size = max(note.off, note.on + 2) - first
+        rate = moved.value[first : first + size] if moved else np.full(size, module.slot_value("rate", tempo))
+        phase = np.concatenate([[0.0], np.cumsum(rate)]) / of.rate
+        targets = np.interp(np.arange(1.0, np.floor(phase[-1]) + 1.0), phase, np.arange(size + 1) / of.rate)
+        waits = np.diff(np.concatenate([[0.0], targets]))
+        if waits.size:
+            yield Reading(about, "average wait", float(waits.mean()), "s", "From one target to the next.")
+            yield Reading(about, "longest wait", float(waits.max()), "s", "From one target to the next.")
+        values = of.held(of.trace.signals[module.id])
+        yield Reading(about, "spread", float(values.std()), "", "The standard deviation of its values.")
+        speed = float(np.abs(np.diff(values)).sum()) * of.rate / values.size
+        yield Reading(about, "speed of change", speed, "a second", "How far it goes up and down, in all, in a second.")

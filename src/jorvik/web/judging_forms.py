@@ -1,0 +1,99 @@
+"""What goes in and out over HTTP of figures and judgements."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from jorvik.core.measure.lane import Measures
+from jorvik.core.measure.patch import PatchMeasures
+from jorvik.web.forms import Document, Form, Play, Row
+
+
+class FindingView(Form):
+    """Something worth knowing of a patch; ``mended`` is the whole document as the mend would make it."""
+
+    key: str
+    rule: str
+    severity: str
+    sentence: str
+    why: str
+    about: str
+    from_s: float
+    to_s: float
+    mend: str = ""
+    mended: Document | None = None
+    set_aside: str | None = None
+
+
+class ReadingView(Form):
+    """A figure in its place."""
+
+    about: str
+    kind: str
+    group: str
+    name: str
+    value: float
+    unit: str
+    said: str
+    help: str
+    settable: bool
+    """Whether another value can be wished for."""
+
+
+class Judgement(Form):
+    """What is measured of a patch over its first note, and what was found."""
+
+    measures: PatchMeasures
+    readings: list[ReadingView]
+    findings: list[FindingView]
+
+
+class CompareWish(Play):
+    """A patch played at a ladder of something, or beside other patches."""
+
+    by: Literal["velocity", "key", "length_s", "tempo_bpm", "seed"] = "velocity"
+    steps: list[float] = Field(default_factory=list, max_length=128)
+    others: list[Document] = Field(default_factory=list, max_length=15)
+    columns: Annotated[int, Field(ge=1, le=2000)] = 300
+
+
+class ComparedStep(Form):
+    """One step of a comparison: its lanes over the columns and their figures."""
+
+    label: str
+    seconds: float
+    lanes: dict[str, Row]
+    measures: PatchMeasures
+
+
+class Comparison(Form):
+    """Every step of a comparison."""
+
+    by: str
+    titles: dict[str, str]
+    units: dict[str, str]
+    steps: list[ComparedStep]
+
+
+class StretchWish(Play):
+    """A lane between two moments of the run."""
+
+    lane: str
+    from_s: float
+    to_s: float
+
+
+class ReachedWish(Play):
+    """A lane at other keys and velocities."""
+
+    lane: str
+    keys: Annotated[list[Annotated[float, Field(ge=0, le=127)]], Field(min_length=1, max_length=8)]
+    velocities: Annotated[list[Annotated[float, Field(ge=0, le=127)]], Field(min_length=1, max_length=8)]
+
+
+class Reached(Form):
+    """What a lane comes to at a key and a velocity."""
+
+    key: float
+    velocity: float
+    measures: Measures

@@ -1,0 +1,57 @@
+"""What tests of rules and of readings share."""
+
+import unittest
+
+from jorvik.core.engine.run import Trace, trace
+from jorvik.core.findings import RULES
+from jorvik.core.findings.base import Finding
+from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.measure.context import Context
+from jorvik.core.patch import Patch, check_patch
+from jorvik.core.readings import KINDS
+from jorvik.core.readings.base import Reading
+from tests.support import Json
+
+ENV: Json = {"id": "e", "kind": "envelope", "attack_s": 0.01, "decay_s": 0.2, "sustain": 0.5, "release_s": 0.1}
+
+
+def found(rule: str, of: Patch) -> list[Finding]:
+    return list(RULES[rule](Context(of)))
+
+
+class RuleCase(unittest.TestCase):
+    def sides(self, rule: str, wrong: Patch, right: Patch) -> Finding:
+        """The rule speaks on one side and is silent on the other; where there is a mend it silences the rule."""
+        said = found(rule, wrong)
+        self.assertTrue(said, f"{rule} did not speak")
+        self.assertEqual(found(rule, right), [], f"{rule} spoke where nothing is wrong")
+        for finding in said:
+            self.assertTrue(finding.sentence.endswith("."))
+            self.assertGreaterEqual(finding.to_s, finding.from_s)
+        mend = said[0].mend
+        if mend is not None:
+            left = [f.about for f in found(rule, mend.patch)]
+            self.assertNotIn(said[0].about, left, f"the mend of {rule} does not mend")
+        return said[0]
+
+
+NOISE: Json = {"id": "n", "kind": "noise"}
+CLOCK: Json = {"id": "c", "kind": "clock", "rate": 20.0}
+HELD: Json = {"id": "h", "kind": "sample_hold", "input": "n", "clock": "c"}
+
+
+class ReadingCase(unittest.TestCase):
+    def read(self, kind: str, of: Patch) -> dict[str, Reading]:
+        """What one kind of reading says of a patch, by name; two in one place are told apart by what they are about."""
+        found = list(KINDS[kind](Context(of)))
+        for reading in found:
+            self.assertTrue(reading.said, reading)
+            self.assertTrue(reading.help.strip().endswith("."), reading)
+        return {r.name if [o.name for o in found].count(r.name) == 1 else f"{r.about} {r.name}": r for r in found}
+
+
+def seeded(of: Patch, seed: int) -> Trace:
+    """A patch played once more, with other draws."""
+    document = of.document()
+    document["performance"] = {**document["performance"], "seed": seed}
+    return trace(check_patch(document), DRAFT_RATE)

@@ -1,0 +1,110 @@
+/** What Compare compares: the steps of a ladder, versions or other patches, in the order in which they are shown. */
+import { api, plain, taken, type Patch } from './api';
+import { bench } from './bench.svelte';
+import { atStep, LADDERS, stepLabel, type Comparison, type Ladder, type Rung } from './compared';
+import { patchOf, revisionPatch, revisions } from './library';
+import { unpackRow, type Row } from './sheet';
+
+/** So many versions or patches stand beside the present one. */
+export const MOST_OTHERS = 5;
+
+export interface Compared {
+  label: string;
+  patch: Patch;
+  rung: Rung;
+  lanes: Record<string, Row>;
+}
+
+/** A number that names a ladder, or what else stands beside the present patch. */
+export type Chosen = `${number}` | 'versions' | 'patches';
+
+export class Comparing {
+  chosen: Chosen = $state('0');
+  /** Other patches by their id, where those are compared. */
+  others: string[] = $state.raw([]);
+  steps: Compared[] = $state.raw([]);
+  titles: Record<string, string> = $state.raw({});
+  units: Record<string, string> = $state.raw({});
+  /** The ladder that the shown steps are of; nothing where they are versions or patches. */
+  over: Ladder | undefined = $state.raw(undefined);
+  trouble = $state('');
+  busy = $state(false);
+  private abort: AbortController | null = null;
+
+  /** The staves of the voice that any step has. */
+  readonly names = $derived(Object.keys(this.titles).filter((name) => !/[.:]/.test(name)));
+
+  stop(): void {
+    this.abort?.abort();
+    this.busy = false;
+  }
+
+  /** Exchanges two steps; differences are told from the first. */
+  swap(a: number, b: number): void {
+    const steps = [...this.steps];
+    [steps[a], steps[b]] = [steps[b]!, steps[a]!];
+    this.steps = steps;
+  }
+
+  async refresh(): Promise<void> {
+    const { patch } = bench;
+    if (!patch) return;
+    this.abort?.abort();
+    const mine = (this.abort = new AbortController());
+    const asked = LADDERS[Number(this.chosen)];
+    this.busy = true;
+    try {
+      const note = { key: bench.key, length_s: bench.note.length_s ?? 1, tempo: bench.tempo };
+      const values = asked ? asked.steps(note) : [];
+      const others = asked ? [] : await this.beside(patch);
+      const answer = (await taken(
+        api.POST('/api/compare', {
+          body: {
+            document: plain(patch),
+            by: asked?.by ?? 'velocity',
+            steps: values,
+            others: others.map((other) => plain(other.patch)),
+            columns: 300
+          },
+          signal: mine.signal
+        })
+      )) as Comparison;
+      if (mine !== this.abort) return;
+      const entries = asked
+        ? values.map((value) => ({ label: stepLabel(asked, value), patch: atStep(patch, asked.by, value) }))
+        : [{ label: 'present', patch }, ...others];
+      this.steps = entries.map((entry, i) => {
+        const rung = answer.steps[i]!;
+        const lanes = Object.entries(rung.lanes).map(([name, row]) => [name, unpackRow(row)] as const);
+        return { ...entry, rung, lanes: Object.fromEntries(lanes) };
+      });
+      this.titles = answer.titles;
+      this.units = answer.units;
+      this.over = asked;
+      this.trouble = '';
+      performance.mark('jorvik:compared');
+    } catch (error) {
+      if (!(error instanceof DOMException)) this.trouble = error instanceof Error ? error.message : String(error);
+    }
+    if (mine === this.abort) this.busy = false;
+  }
+
+  /** Returns what stands beside the present patch, each played at its test note. */
+  private async beside(patch: Patch): Promise<{ label: string; patch: Patch }[]> {
+    const at = (other: Patch): Patch => {
+      const { notes, tempo_bpm, beats_per_bar, tail_s, seed } = patch.performance ?? {};
+      return { ...other, performance: { ...other.performance, notes, tempo_bpm, beats_per_bar, tail_s, seed } };
+    };
+    if (this.chosen === 'patches') {
+      const found = await Promise.all(this.others.slice(0, MOST_OTHERS).map(patchOf));
+      return found.map((other) => ({ label: other.name ?? 'Untitled', patch: at(other) }));
+    }
+    const kept = (await revisions()).slice(0, MOST_OTHERS);
+    return Promise.all(
+      kept.map(async ({ number, reason }) => ({
+        label: reason && reason !== 'saved' ? `${number}, ${reason}` : `version ${number}`,
+        patch: at(await revisionPatch(number))
+      }))
+    );
+  }
+}

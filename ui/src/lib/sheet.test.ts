@@ -1,0 +1,48 @@
+import { describe, expect, it } from 'vitest';
+import type { SheetWire } from './api';
+import { columnAt, extentOf, placeOf, timeAt, unpack, unpackRow } from './sheet';
+
+const packed = (numbers: Float32Array | Float64Array): string =>
+  btoa(String.fromCharCode(...new Uint8Array(numbers.buffer)));
+const row = (...values: number[]): string => packed(new Float32Array(values));
+
+const wire = {
+  rate: 48000,
+  seconds: 2,
+  from_s: 0.5,
+  to_s: 1.5,
+  columns: 4,
+  starts_s: packed(new Float64Array([0.5, 0.75, 1.0, 1.25])),
+  notes: [],
+  signals: { s: { row: { first: row(1, 2, 3, 4), least: '', greatest: '' }, summary: '', low: 0, high: 1, marks: [] } },
+  lanes: {},
+  overlays: [{ velocity: 40, lanes: { cutoff: { first: row(5, 6, 7, 8), least: '', greatest: '' } } }]
+} as unknown as SheetWire;
+
+describe('the sheet over the wire', () => {
+  it('comes out as it went in', () => {
+    const sheet = unpack(wire);
+    expect([...sheet.starts]).toEqual([0.5, 0.75, 1.0, 1.25]);
+    expect([...sheet.signals['s']!.row.first]).toEqual([1, 2, 3, 4]);
+    expect([...sheet.overlays[0]!.lanes['cutoff']!.first]).toEqual([5, 6, 7, 8]);
+  });
+  it('shares one array where nothing moves within a column', () => {
+    const still = unpackRow({ first: row(1, 2), least: '', greatest: '' });
+    expect(still.least).toBe(still.first);
+    const moving = unpackRow({ first: row(1, 2), least: row(-1, 0), greatest: row(3, 9) });
+    expect(extentOf(moving)).toEqual([-1, 9]);
+  });
+});
+
+describe('places', () => {
+  const sheet = unpack(wire);
+  it('run over the stretch that is shown', () => {
+    expect(placeOf(sheet, 0.5)).toBe(0);
+    expect(placeOf(sheet, 1.5)).toBe(1);
+    expect(placeOf(sheet, 0.25)).toBe(-0.25);
+    expect(timeAt(sheet, placeOf(sheet, 1.1))).toBeCloseTo(1.1, 12);
+  });
+  it('fall into columns, the ends held', () => {
+    expect([0, 0.5, 0.74, 0.75, 1.49, 1.5, 9].map((t) => columnAt(sheet, t))).toEqual([0, 0, 0, 1, 3, 3, 3]);
+  });
+});
