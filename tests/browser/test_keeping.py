@@ -3,7 +3,7 @@
 import re
 import unittest
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from jorvik.store.patches import PatchStore
 from tests.browser.driver import BrowserCase
@@ -32,6 +32,24 @@ class Keeping(BrowserCase):
         self.undo_says("swell on cutoff 31 st")
         self.page.keyboard.press("Control+z")
         self.expect_amount("44 st")
+
+    def test_a_typed_value_still_on_its_way_is_asked_about_before_the_window_goes(self) -> None:
+        held: list[Route] = []
+        self.page.route("**/api/value", lambda route: held.append(route))
+        self.type_into(AMOUNT, "31st")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("keeping…")
+        with self.page.expect_event("dialog") as question:
+            self.page.evaluate("setTimeout(() => location.reload())")
+        self.assertEqual(question.value.type, "beforeunload")
+        question.value.dismiss()
+        held[0].continue_()
+        self.kept()
+        self.expect_amount("31 st")
+        self.page.unroute("**/api/value")
+        self.page.on("dialog", lambda dialog: self.fail(f"asked {dialog.type} with nothing on its way"))
+        self.page.reload()
+        self.settle()
+        self.expect_amount("31 st")
 
     def test_saved_versions_are_listed_and_restored(self) -> None:
         self.type_into(AMOUNT, "20st")

@@ -107,9 +107,15 @@
     event.preventDefault();
     act();
   }
+
+  /** What is an edit already is kept in this browser; only what is still on its way to be one is asked about. */
+  function onbeforeunload(event: BeforeUnloadEvent): void {
+    void bench.keeper.flush();
+    if (bench.onTheWay) event.preventDefault();
+  }
 </script>
 
-<svelte:window {onkeydown} onbeforeunload={() => void bench.keeper.flush()} />
+<svelte:window {onkeydown} {onbeforeunload} />
 
 <div class="page">
   <TopBar onshelf={() => (shelf = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />

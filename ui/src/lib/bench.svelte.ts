@@ -1,4 +1,5 @@
 /** The workbench: the open patch, what is chosen of it, and every change to it. */
+import { SvelteSet } from 'svelte/reactivity';
 import { api, taken } from './api';
 import type { Catalogue, FindingView, Head, Kept, Module, Patch, Route } from './api';
 import { modules, routes } from './document';
@@ -38,7 +39,7 @@ class Bench {
 
   /** The last patch that the core took. */
   private good: Patch | null = null;
-  private unsettled = new Set<Promise<void>>();
+  private unsettled = new SvelteSet<Promise<void>>();
 
   note = $derived(this.patch?.performance?.notes?.[0] ?? {});
   key = $derived(this.note.key ?? 60);
@@ -153,7 +154,11 @@ class Bench {
   }
 
   /** Makes a change that the server works out. Where the patch has moved on meanwhile, it is worked out anew. */
-  async work(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
+  work(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
+    return this.settling(this.workOut(label, ask));
+  }
+
+  private async workOut(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
     for (let attempt = 0; attempt < WORKED_OUT_AGAIN; attempt++) {
       const from = this.patch;
       if (!from) return;
@@ -170,10 +175,15 @@ class Bench {
     await work.finally(() => this.unsettled.delete(work));
   }
 
+  /** Whether something that was typed or asked for is not an edit yet. */
+  get onTheWay(): boolean {
+    return this.unsettled.size > 0;
+  }
+
   /** Resolves when nothing that was typed is still on its way. */
   async settled(): Promise<void> {
     if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur();
-    await Promise.allSettled(this.unsettled);
+    while (this.onTheWay) await Promise.allSettled(this.unsettled);
   }
 
   chosenModule(): Module | undefined {

@@ -17,7 +17,7 @@
     const version = keeper.head?.saved_number ?? 0;
     if (keeper.state === 'conflict') return 'changed in another window';
     if (keeper.state === 'waiting') return 'not kept yet';
-    if (keeper.state === 'keeping') return 'keeping…';
+    if (keeper.state === 'keeping' || bench.onTheWay) return 'keeping…';
     return keeper.head?.unsaved ? `draft kept · after version ${version}` : `saved · version ${version}`;
   });
 
