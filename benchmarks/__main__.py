@@ -4,6 +4,7 @@ import os
 import sys
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 
 import numpy as np
@@ -13,7 +14,7 @@ from benchmarks.workloads import DEMOS, PLAIN, RATE, demo, feedback_patch, run_a
 from jorvik.core.engine.run import Run, trace
 from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
-from jorvik.core.measure.ladder import ladder, rung
+from jorvik.core.measure.ladder import By, ladder, rung
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.patch import check_patch
 from jorvik.core.voice.render import render
@@ -111,12 +112,23 @@ def judgement() -> None:
     work, rival, ratio = compared(judged, lambda: (trace(heavy), render(heavy)))
     line(f"all measures, findings and readings of {name}, against trace and render", work, rival, ratio, "at most 1")
     patch = check_patch(demo("sluice-gate"))
-    steps = [rung(patch, "velocity", value) for value in np.linspace(1, 127, 16)]
     cores = os.cpu_count() or 1
-    many, one, ratio = compared(
-        lambda: ladder(steps, lambda of, room: measure_patch(of, room=room), cores), lambda: measure_patch(patch)
-    )
-    line("a ladder of 16 velocities, against one", many, one, ratio, "at most 9 on two cores")
+    by: By
+    for by, low, high, kind in (
+        ("velocity", 1.0, 127.0, "velocities"),
+        ("length_s", 2.0, 3.2, "lengths, which have nothing in common"),
+    ):
+        steps = [rung(patch, by, value) for value in np.linspace(low, high, 16)]
+        many, one, ratio = compared(
+            lambda steps=steps: ladder(steps, lambda of, room: measure_patch(of, room=room), cores),  # type: ignore[misc]
+            lambda: measure_patch(patch),
+        )
+        line(f"a ladder of 16 {kind}, against one", many, one, ratio, "at most 9 on two cores")
+    with ThreadPoolExecutor(cores) as pool:
+        many, one, ratio = compared(
+            lambda: list(pool.map(rivals.arithmetic, [20_000_000] * 16)), lambda: rivals.arithmetic(20_000_000)
+        )
+    line(f"16 pieces of arithmetic in {cores} threads, against one", many, one, ratio, "what the machine gives")
 
 
 def limits() -> None:

@@ -121,3 +121,12 @@ def scipy_voice(length: int, rate: int) -> Floats:
     envelope = np.minimum(np.arange(length) / (0.005 * rate), 1.0)
     mono = signal.sosfilt(sos, tone) * envelope
     return np.asarray(np.stack([mono, mono], axis=1))
+
+
+@numba.njit(nogil=True)
+def arithmetic(times: int) -> float:
+    """Nothing but arithmetic, from no memory: how much faster it is in several threads is what the machine gives."""
+    x = 0.5
+    for _ in range(times):
+        x = x * 1.0000001 + 1e-9
+    return x

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from jorvik.core.destinations import VOICE
-from jorvik.core.engine.reduce import reduce_run
-from jorvik.core.engine.run import Cancelled, Room, Run, trace
+from jorvik.core.engine.reduce import reduce_rows, reduce_run
+from jorvik.core.engine.run import Cancelled, Run, trace
 from jorvik.core.modules import KINDS
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
@@ -124,13 +124,13 @@ class Cutting(unittest.TestCase):
         for columns in (1, 7, 720):
             run = Run(of)
             row = run.program.module_rows["l"]
-            reduced = reduce_run(run, columns)
-            edges = [*reduced.starts.astype(int), y.size]
-            for i in range(columns):
-                part = y[edges[i] : edges[i + 1]]
-                self.assertEqual(reduced.first[row, i], part[0])
-                self.assertEqual(reduced.least[row, i], part.min())
-                self.assertEqual(reduced.greatest[row, i], part.max())
+            for reduced, at in ((reduce_run(run, columns), row), (reduce_rows(y[np.newaxis], columns), 0)):
+                edges = [*reduced.starts.astype(int), y.size]
+                for i in range(columns):
+                    part = y[edges[i] : edges[i + 1]]
+                    self.assertEqual(reduced.first[at, i], part[0])
+                    self.assertEqual(reduced.least[at, i], part.min())
+                    self.assertEqual(reduced.greatest[at, i], part.max())
 
     def test_a_window_is_a_part_of_the_whole(self) -> None:
         of = patch([{"id": "l", "kind": "lfo", "rate": 300}], performance=note(0.5, 0.1))
@@ -255,13 +255,6 @@ class AnyPatch(unittest.TestCase):
             self.assertGreaterEqual(lane.value.min(), at.low)
             self.assertLessEqual(lane.value.max(), at.high)
         np.testing.assert_array_equal(whole(of), whole(of, [min(cut, t.time_s.size - 1)]))
-
-    @settings(max_examples=30, deadline=None)
-    @given(documents())
-    def test_what_was_in_a_room_before_makes_no_difference(self, doc: Json) -> None:
-        run, room = Run(patch(**_parts(doc)), RATE), Room()
-        room.table(run.program.rows, run.length + 10_000).fill(math.nan)
-        np.testing.assert_array_equal(run.whole(room=room), run.whole())
 
     @settings(max_examples=30, deadline=None)
     @given(documents())

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jorvik.core.engine.program import Ints
 from jorvik.core.engine.run import BLOCK, Run, never
 from jorvik.core.kernels import Floats
 
@@ -31,11 +32,9 @@ def reduce_run(
     begin, end = window or (0, run.length)
     begin = max(0, min(begin, run.length - 1))
     end = max(begin + 1, min(end, run.length))
-    count = max(1, min(columns, end - begin))
-    edges = begin + np.floor(np.arange(count + 1) * ((end - begin) / count)).astype(np.int64)
-    edges[-1] = end
+    edges = _edges(begin, end, columns)
     cuts = _cuts(edges)
-    shape = (run.program.rows, count)
+    shape = (run.program.rows, edges.size - 1)
     first, least, greatest = np.zeros(shape), np.zeros(shape), np.zeros(shape)
     column = 0
     before = [*range(BLOCK, begin, BLOCK), begin] if begin else []
@@ -51,7 +50,22 @@ def reduce_run(
     return Reduced(edges[:-1].astype(np.float64), first, least, greatest)
 
 
-def _cuts(edges: np.ndarray[tuple[int], np.dtype[np.int64]]) -> list[int]:
+def reduce_rows(rows: Floats, columns: int) -> Reduced:
+    """Return rows of which every sample is there, shape (rows, samples), in at most ``columns`` columns."""
+    starts = _edges(0, rows.shape[1], columns)[:-1]
+    least, greatest = (ends.reduceat(rows, starts, axis=1) for ends in (np.minimum, np.maximum))
+    return Reduced(starts.astype(np.float64), rows[:, starts], least, greatest)
+
+
+def _edges(begin: int, end: int, columns: int) -> Ints:
+    """Return where columns begin and end, as long as each other to a sample."""
+    count = max(1, min(columns, end - begin))
+    edges = begin + np.floor(np.arange(count + 1) * ((end - begin) / count)).astype(np.int64)
+    edges[-1] = end
+    return edges
+
+
+def _cuts(edges: Ints) -> list[int]:
     """Return the numbers of the edges at which blocks end, each block as near to BLOCK samples as columns allow."""
     cuts = []
     begin = 0

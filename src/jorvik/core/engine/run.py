@@ -3,17 +3,21 @@
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TypeVar, cast
 
 import numpy as np
 
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.notes import run_length, voices
-from jorvik.core.engine.program import Lane, Program, compile_patch, placed
-from jorvik.core.engine.score import write_score
+from jorvik.core.engine.program import Code, Lane, Program, compile_patch, placed
+from jorvik.core.engine.sameness import Key, row_keys, without
+from jorvik.core.engine.score import Score, write_score
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
+
+T = TypeVar("T")
 
 BLOCK = 4096
 """Samples between two looks at whether the caller has cancelled."""
@@ -71,46 +75,39 @@ class Run:
         """
         ends = list(edges) if edges is not None else self._ends()
         widest = max(np.diff([0, *ends]), default=0)
-        table = self._table(int(widest) + 1)
-        for first, end, step in self._steps(table, ends, cancelled):
+        table = np.zeros((self.program.rows, _spread(int(widest) + 1)))
+        score = write_score(self.program, self.notes)
+        for first, end, step in self._steps(table, self.program.code, score, ends, cancelled):
             step(1)
             yield Block(first, table[:, 1 : end - first + 1])
             table[:, 0] = table[:, end - first]
 
     def whole(self, cancelled: Callable[[], bool] = never, room: "Room | None" = None) -> Floats:
         """Return the whole run, every row at every sample; in a room that is given, until the next run in it."""
-        table = self._table(self.length + 1, room)
-        for first, _, step in self._steps(table, self._ends(), cancelled):
+        score = write_score(self.program, self.notes)
+        keys = row_keys(self.program, score, self.length, self.rate)
+        room = room or Room()
+        table, made = room.enter(_spread(self.length + 1), keys)
+        # A step reads what was before its first, and writes every row but those of what nobody plays.
+        table[:, 0] = 0.0
+        table[[row for row in self.program.performance_rows.values() if row not in made]] = 0.0
+        for first, _, step in self._steps(table, without(self.program, made), score, self._ends(), cancelled):
             step(first + 1)
+        room.leave(keys)
         return table[:, 1 : self.length + 1]
-
-    def _table(self, columns: int, room: "Room | None" = None) -> Floats:
-        """Return a table of at least so many columns, its rows spread over the processor's cache sets.
-
-        One sample of all rows lies a row's length apart each; where that is near a multiple of a page, they all fall
-        into a few sets of the cache and push each other out.
-        """
-        wide = columns + (_SPREAD - columns) % _PAGE
-        table = (room or Room()).table(self.program.rows, wide)
-        if room:
-            # A step writes every row but those of what nobody plays, and reads what was before its first.
-            table[:, 0] = 0.0
-            table[list(self.program.performance_rows.values())] = 0.0
-        return table
 
     def _ends(self) -> list[int]:
         return [*range(BLOCK, self.length, BLOCK), self.length]
 
     def _steps(
-        self, table: Floats, ends: Sequence[int], cancelled: Callable[[], bool]
+        self, table: Floats, code: Code, score: Score, ends: Sequence[int], cancelled: Callable[[], bool]
     ) -> Iterator[tuple[int, int, Callable[[int], None]]]:
         """Yield first and last sample of each block, and what fills the table with it from a column on."""
         program = self.program
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
-        score = write_score(program, self.notes)
         events = np.zeros(STRETCH, dtype=np.int64)
         run = run_block()
-        code, flat = placed(program.code, table.shape[1]), table.reshape(-1)
+        code, flat = placed(code, table.shape[1]), table.reshape(-1)
         first = 0
         for end in ends:
             if cancelled():
@@ -125,17 +122,48 @@ class Run:
             first = end
 
 
+def _spread(columns: int) -> int:
+    """Return how many columns a table has for it to have at least so many and be spread over the cache's sets.
+
+    One sample of all rows lies a row's length apart each; where that is near a multiple of a page, they all fall
+    into a few sets of the processor's cache and push each other out.
+    """
+    return columns + (_SPREAD - columns) % _PAGE
+
+
 class Room:
-    """Memory in which one run after the other is made: new memory costs a fifth of the time of a trace."""
+    """Where one run after the other is made, and what the one before has in common with the next is made once.
+
+    It is of one thread at a time.
+    """
 
     def __init__(self) -> None:
         self._cells: Floats = np.zeros(0)
+        self._shape = (0, 0)
+        self._keys: list[Key] = []
+        self._found: dict[object, object] = {}
 
-    def table(self, rows: int, columns: int) -> Floats:
-        """Return a table that holds what was in the room before, if anything."""
-        if self._cells.size < rows * columns:
-            self._cells = np.zeros(rows * columns)
-        return self._cells[: rows * columns].reshape(rows, columns)
+    def enter(self, columns: int, keys: Sequence[Key]) -> tuple[Floats, set[int]]:
+        """Return a table with a row for each key, and the rows that hold what their key stands for already."""
+        shape = len(keys), columns
+        same = shape == self._shape
+        made = {i for i, (key, before) in enumerate(zip(keys, self._keys, strict=False)) if same and key == before}
+        if self._cells.size < len(keys) * columns:
+            # Half as much again, for longer runs to come: what is not used of it takes no memory.
+            self._cells = np.zeros(len(keys) * columns * 3 // 2)
+        self._shape, self._keys = shape, []
+        return self._cells[: len(keys) * columns].reshape(shape), made
+
+    def leave(self, keys: Sequence[Key]) -> None:
+        """Say that every row holds what its key stands for."""
+        self._keys = list(keys)
+
+    def once(self, what: object, rows: Sequence[int], make: Callable[[], T]) -> T:
+        """Return what is made of some rows, from the last time that it was made of the same."""
+        name = what, *(self._keys[row] for row in rows)
+        if name not in self._found:
+            self._found[name] = make()
+        return cast(T, self._found[name])
 
 
 @dataclass(frozen=True)
@@ -162,6 +190,8 @@ class Trace:
     lanes: dict[str, LaneTrace]
     """Every destination that something moves, and the pitch, by its name."""
     run: Run = field(repr=False)
+    room: Room = field(repr=False)
+    """Where it was made, and what is made of it can be kept for the next that has the same."""
 
     @property
     def seconds(self) -> float:
@@ -202,6 +232,7 @@ def trace(
         most = MAX_TRACE_BYTES // (run.program.rows * 8) / rate
         found = f"{size / 1e9:.3g} GB of samples"
         raise Problem("the trace", found, f"shorter, {most:.3g} s at most with all that this patch moves")
+    room = room or Room()
     rows = run.whole(cancelled, room)
     program = run.program
     return Trace(
@@ -219,4 +250,5 @@ def trace(
             for name, lane in program.lanes.items()
         },
         run=run,
+        room=room,
     )

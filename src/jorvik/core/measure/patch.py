@@ -1,8 +1,9 @@
 """Figures of a whole patch: every lane and signal over its note, who moved what, and what moves alike."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from itertools import combinations
 from typing import Final
 
@@ -13,7 +14,7 @@ from jorvik.core.engine.run import LaneTrace, Room, Trace, never, trace
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
-from jorvik.core.measure.scan import moves
+from jorvik.core.measure.scan import BooleanRow, moves
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem, shown
 
@@ -22,6 +23,9 @@ ALIKE: Final = 0.8
 
 STILL_S: Final = 0.05
 """Nothing moves where every lane stays within a thousandth of its range for at least this long."""
+
+_LOOK_S: Final = 0.005
+"""Stretches that are looked at one by one for that."""
 
 _SILENT_DB: Final = -80.0
 
@@ -97,21 +101,35 @@ def measure_trace(of: Trace) -> PatchMeasures:
     """Return the figures of a trace over its first note."""
     note = of.run.notes[0]
     end = of.run.notes[1].on if len(of.run.notes) > 1 else of.run.length
-    lanes = {
-        name: _lane(lane, note.on, min(note.off, end), end, of.rate)
-        for name, lane in of.lanes.items()
-        if lane.lane.routes or name == "pitch"
-    }
+    lanes = {name: lane for name, lane in of.lanes.items() if lane.lane.routes or name == "pitch"}
+    voice = [name for name in lanes if "." not in name and ":" not in name]
     held = slice(note.on, max(note.off, note.on + 2))
-    voice = {name: in_modulation_unit(of.lanes[name], held) for name in lanes if "." not in name and ":" not in name}
+    moved = cache(lambda name: in_modulation_unit(lanes[name], held))
+    row = {name: lane.lane.row for name, lane in lanes.items()}
+    once, module_rows = of.room.once, of.run.program.module_rows
+
+    def lane(name: str) -> LaneMeasures:
+        called = name, *lanes[name].contributions
+        return once(called, [row[name]], lambda: _lane(lanes[name], note.on, min(note.off, end), end, of.rate))
+
+    def signal(name: str) -> Measures:
+        values = of.signals[name]
+        return once("signal", [module_rows[name]], lambda: measure(values[:end], note.on, note.off, of.rate))
+
+    def alike(a: str, b: str) -> float | None:
+        return once("correlation", [row[a], row[b]], lambda: correlation(moved(a), moved(b)))
+
+    def moving(name: str) -> BooleanRow:
+        return once("moving", [row[name]], lambda: _moving(moved(name), of.rate))
+
     return PatchMeasures(
         seconds=of.run.length / of.rate,
         on_s=note.on / of.rate,
         off_s=note.off / of.rate,
-        lanes=lanes,
-        signals={name: measure(values[:end], note.on, note.off, of.rate) for name, values in of.signals.items()},
-        pairs=_pairs(voice),
-        still=[(note.on / of.rate + a, note.on / of.rate + b) for a, b in still(voice, of.rate)],
+        lanes={name: lane(name) for name in lanes},
+        signals={name: signal(name) for name in of.signals},
+        pairs=[Pair(a, b, r, _word(r)) for a, b in combinations(voice, 2) if (r := alike(a, b)) is not None],
+        still=_still([moving(name) for name in voice], note.on / of.rate, of.rate),
     )
 
 
@@ -198,27 +216,23 @@ def in_modulation_unit(lane: LaneTrace, stretch: slice = slice(None)) -> Floats:
     return found
 
 
-def _pairs(values: dict[str, Floats]) -> list[Pair]:
-    found = []
-    for a, b in combinations(values, 2):
-        r = correlation(values[a], values[b])
-        if r is not None:
-            word = "alike" if r > ALIKE else "opposed" if r < -ALIKE else "unrelated" if abs(r) < 0.3 else "partly"
-            found.append(Pair(a, b, r, word))
-    return found
+def _word(r: float) -> str:
+    """Return how two lanes with a correlation move."""
+    return "alike" if r > ALIKE else "opposed" if r < -ALIKE else "unrelated" if abs(r) < 0.3 else "partly"
 
 
-def still(values: dict[str, Floats], rate: int) -> list[tuple[float, float]]:
-    """Return the stretches, in seconds from the first value, in which none of some movements moves."""
-    width = max(1, round(0.005 * rate))
-    count = min((value.size for value in values.values()), default=0) // width
-    if count < 1:
-        return []
-    moving = np.zeros(count, dtype=bool)
-    for value in values.values():
-        span = float(value.max() - value.min())
-        if span > 1e-9:
-            moving |= moves(value[: count * width], width, 1e-3 * span)
-    edges = np.flatnonzero(np.diff(np.concatenate([[True], moving, [True]]).astype(int)))
-    stretches = [(a * width, b * width) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-    return [(a / rate, b / rate) for a, b in stretches if b - a >= STILL_S * rate]
+def _moving(values: Floats, rate: int) -> BooleanRow:
+    """Tell of each stretch of :data:`_LOOK_S` whether a lane moves in it."""
+    width = max(1, round(_LOOK_S * rate))
+    count, span = values.size // width, float(np.ptp(values))
+    if span <= 1e-9:
+        return np.zeros(count, dtype=np.bool_)
+    return moves(values[: count * width], width, 1e-3 * span)
+
+
+def _still(moving: Sequence[BooleanRow], on_s: float, rate: int) -> list[tuple[float, float]]:
+    """Return the stretches, in seconds of the run, in which no lane moves."""
+    look = max(1, round(_LOOK_S * rate)) / rate
+    edges = np.flatnonzero(np.diff(np.concatenate([[1], np.any(moving, axis=0), [1]])))
+    stretches = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
+    return [(on_s + a * look, on_s + b * look) for a, b in stretches if (b - a) * look >= STILL_S]

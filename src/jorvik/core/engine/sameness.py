@@ -1,0 +1,115 @@
+"""What each row of a run is made from, so that what one run of a series does not change is not made again.
+
+A row's key sums up all that its numbers come from: the notes, the settings of what makes it, and the keys of the rows
+that are read for it. Rows with one key hold the same numbers, whatever patch they belong to. Members of a loop read
+each other, so each of them is made from all that the loop is made from.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from hashlib import blake2b
+from typing import Any, Final
+
+import numpy as np
+
+from jorvik.core.engine.program import GLIDE_ROW, NOTHING, Code, Program, Records
+from jorvik.core.engine.score import Score
+
+Key = bytes
+
+_GIVEN: Final = {"velocity": "velocity", "key": "key", "note_random": "random", GLIDE_ROW: "glide_from_st"}
+"""What notes give a performance row, beside when they are held."""
+
+_MADE: Final = ("at", "raw_at", "base_at", "held_at")
+"""The rows that a record of a module, lane or route makes; every other ``at`` is a row that it reads."""
+
+_PLACES: Final = ("first_read", "first_moved", "first_route", "end_route")
+
+
+def row_keys(program: Program, score: Score, length: int, rate: int) -> list[Key]:
+    """Return the key of each row of a run of ``length`` samples."""
+    times = [score.notes[name].tolist() for name in ("restarts", "releases", "begin", "on", "off", "until")]
+    held = _key(length, rate, times)
+    keys = [b""] * program.rows
+    for name, row in program.performance_rows.items():
+        keys[row] = _key(held, name, _played(score, name, row))
+    wheel = program.performance_rows["pitch_bend"]
+    glide = program.performance_rows[GLIDE_ROW]
+    keys[glide] = _key(keys[glide], keys[wheel], score.glide_s, score.bend_range_st)
+    nodes = _nodes(program)
+    for group in _groups(program.code):
+        members = [nodes[number] for number in group]
+        places = {row: place for place, row in enumerate(row for member in members for row in member.makes)}
+        made = _key(held, [(member.own, [places.get(row, keys[row]) for row in member.reads]) for member in members])
+        for row, place in places.items():
+            keys[row] = _key(made, place)
+    return keys
+
+
+def without(program: Program, made: set[int]) -> Code:
+    """Return the code of a program without the groups whose every row is made already."""
+    nodes = _nodes(program)
+    groups = _groups(program.code)
+    left = [i for i, group in enumerate(groups) if not all(made.issuperset(nodes[n].makes) for n in group)]
+    table = program.code.groups[left]
+    table["end"] = np.cumsum([len(groups[i]) for i in left])
+    return program.code._replace(groups=table, nodes=np.array([n for i in left for n in groups[i]], dtype=np.uint64))
+
+
+def _key(*parts: object) -> Key:
+    return blake2b(repr(parts).encode(), digest_size=16).digest()
+
+
+def _played(score: Score, name: str, row: int) -> list[Any]:
+    """Return what is played on a performance row: by each note, and on its control lane."""
+    given = [score.notes[_GIVEN[name]].tolist()] if name in _GIVEN else []
+    lanes = [control for control in score.controls if control["row"] == row]
+    return given + [score.points[lane["first_point"] : lane["end_point"]].tolist() for lane in lanes]
+
+
+def _groups(code: Code) -> list[list[int]]:
+    ends = code.groups["end"].tolist()
+    return [code.nodes[begin:end].tolist() for begin, end in zip([0, *ends], ends, strict=False)]
+
+
+@dataclass
+class _Node:
+    """A module or a lane: what it is apart from rows, and the rows that it reads and makes."""
+
+    own: list[object]
+    reads: list[int]
+    makes: list[int]
+
+    def add(self, record: dict[str, Any]) -> None:
+        """Take in a record of the code."""
+        for name, value in record.items():
+            is_row = name == "at" or name.endswith("_at")
+            if is_row and value != NOTHING:
+                (self.makes if name in _MADE else self.reads).append(value)
+            self.own.append(value == NOTHING if is_row else name in _PLACES or value)
+
+
+def _nodes(program: Program) -> list[_Node]:
+    """Return every node of a program by its number."""
+    code = program.code
+    modules, reads, lanes, routes = (_dicts(t) for t in (code.modules, code.reads, code.lanes, code.routes))
+    found = []
+    for number, module in enumerate(modules):
+        node = _Node([table[number].tobytes() for table in (program.p, program.d, program.x)], [], [])
+        node.add(module)
+        for first in (module["first_read"], module["first_moved"]):
+            read = reads[first : next(i for i in range(first, len(reads)) if reads[i]["slot"] == NOTHING)]
+            node.own.append([(at["slot"], at["late"]) for at in read])
+            node.reads += [at["at"] for at in read]
+        found.append(node)
+    for lane in lanes:
+        node = _Node([], [], [])
+        for record in (lane, *routes[lane["first_route"] : lane["end_route"]]):
+            node.add(record)
+        found.append(node)
+    return found
+
+
+def _dicts(table: Records) -> list[dict[str, Any]]:
+    names: Sequence[str] = table.dtype.names or ()
+    return [dict(zip(names, record, strict=True)) for record in table.tolist()]
