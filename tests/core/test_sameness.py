@@ -8,6 +8,7 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Cancelled, Room, Run, Trace, trace
 from jorvik.core.measure.ladder import By, rung
 from jorvik.core.measure.patch import measure_patch
@@ -77,6 +78,18 @@ class Series(unittest.TestCase):
             of = check_patch(doc)
             np.testing.assert_array_equal(Run(of, RATE).whole(room=room), Run(of, RATE).whole())
             self.assertEqual(measure_patch(of, RATE, room=room), measure_patch(of, RATE))
+
+    @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @given(series(), st.lists(st.tuples(st.integers(1, 40), st.integers(0, 400), st.integers(1, 400)), min_size=1))
+    def test_columns_are_what_they_would_be_alone(self, docs: list[Json], looks: list[tuple[int, int, int]]) -> None:
+        room = Room()
+        for doc in docs:
+            for columns, first, length in looks:
+                window = first, first + length
+                run = Run(check_patch(doc), RATE)
+                kept, alone = (reduce_run(run, columns, window=window, room=place) for place in (room, None))
+                for part in ("starts", "first", "least", "greatest"):
+                    np.testing.assert_array_equal(getattr(kept, part), getattr(alone, part))
 
     def test_demos_up_and_down_every_ladder(self) -> None:
         steps: dict[By, tuple[float, ...]] = {

@@ -27,6 +27,12 @@ MAX_DOCUMENT_BYTES: Final = 4_000_000
 MAX_TRACE_BYTES: Final = 2_000_000_000
 """A trace kept whole in memory: over this it is refused, and the streamed forms remain."""
 
+MAX_ROOM_BYTES: Final = 128_000_000
+"""A run kept from one request to the next: ten seconds of a patch of the usual size."""
+
+MAX_ROOMS: Final = 3
+"""Such runs, kept for the next requests: two windows at work, and a drag's coarser ones."""
+
 MAX_BEND: Final = 12.0
 
 MAX_UPDATE: Final = 48_000

@@ -2,6 +2,7 @@
 
 import base64
 from collections.abc import Callable, Sequence
+from typing import Final
 
 import numpy as np
 
@@ -12,9 +13,12 @@ from jorvik.core.engine.run import Run
 from jorvik.core.kernels import Floats
 from jorvik.core.patch import Patch
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
+from jorvik.web.rooms import Rooms
 
 ALWAYS = ("pitch", "cutoff", "wavetable_position", "amplitude")
 """The staves that stand on every sheet."""
+
+rooms: Final = Rooms()
 
 
 def packed(values: Floats) -> str:
@@ -35,13 +39,14 @@ def sheet(
     run = Run(patch, rate)
     first = min(round(span_s[0] * rate), run.length - 1)
     last = run.length if span_s[1] is None else max(first + 1, min(run.length, round(span_s[1] * rate)))
-    reduced = reduce_run(run, columns, cancelled, (first, last))
-    overlays = []
-    for velocity in velocities:
-        other = Run(patch.with_note(velocity=velocity), rate)
-        rows = reduce_run(other, columns, cancelled, (first, last))
-        lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
-        overlays.append(Overlay(velocity=velocity, lanes=lanes))
+    with rooms.lent(run) as room:
+        reduced = reduce_run(run, columns, cancelled, (first, last), room)
+        overlays = []
+        for velocity in velocities:
+            other = Run(patch.with_note(velocity=velocity), rate)
+            rows = reduce_run(other, columns, cancelled, (first, last), room)
+            lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
+            overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(
         rate=rate,
         seconds=run.length / rate,

@@ -1,7 +1,11 @@
 /** Numbers as they come over the wire: rows of bytes in base64. */
 
 export function bytes(text: string): Uint8Array<ArrayBuffer> {
-  return Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+  const letters = atob(text);
+  // Letter by letter: the same by `Uint8Array.from` is a third of the time from an edit to its sheet.
+  const found = new Uint8Array(letters.length);
+  for (let i = 0; i < letters.length; i++) found[i] = letters.charCodeAt(i);
+  return found;
 }
 
 export function floats(text: string): Float32Array {

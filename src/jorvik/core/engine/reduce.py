@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jorvik.core.engine.program import Ints
-from jorvik.core.engine.run import BLOCK, Run, never
+from jorvik.core.engine.run import BLOCK, Room, Run, never
 from jorvik.core.kernels import Floats
 
 
@@ -22,16 +22,24 @@ class Reduced:
 
 
 def reduce_run(
-    run: Run, columns: int, cancelled: Callable[[], bool] = never, window: tuple[int, int] | None = None
+    run: Run,
+    columns: int,
+    cancelled: Callable[[], bool] = never,
+    window: tuple[int, int] | None = None,
+    room: Room | None = None,
 ) -> Reduced:
     """Return a run, or the samples of a window of it, in at most ``columns`` columns of equal length.
 
-    The run is cut where columns end, so that no column spans two blocks; memory does not grow with the length. What
-    comes before a window is run and let go.
+    In a room, the run is kept whole there, and only what the last one there did not have in common with it is made.
+    With none, memory does not grow with the length: the run is cut where columns end, so that no column spans two
+    blocks, and what comes before a window is run and let go.
     """
     begin, end = window or (0, run.length)
     begin = max(0, min(begin, run.length - 1))
     end = max(begin + 1, min(end, run.length))
+    if room is not None:
+        rows = run.whole(cancelled, room)[:, begin:end]
+        return _reduced_in(room, rows, begin, columns)
     edges = _edges(begin, end, columns)
     cuts = _cuts(edges)
     shape = (run.program.rows, edges.size - 1)
@@ -55,6 +63,20 @@ def reduce_rows(rows: Floats, columns: int) -> Reduced:
     starts = _edges(0, rows.shape[1], columns)[:-1]
     least, greatest = (ends.reduceat(rows, starts, axis=1) for ends in (np.minimum, np.maximum))
     return Reduced(starts.astype(np.float64), rows[:, starts], least, greatest)
+
+
+def _reduced_in(room: Room, rows: Floats, begin: int, columns: int) -> Reduced:
+    """Return rows of a room's last run, from sample ``begin`` on, in columns; what is new to it is reduced."""
+
+    def one(row: int) -> Reduced:
+        what = "columns", columns, begin, rows.shape[1]
+        return room.once(what, [row], lambda: reduce_rows(rows[row : row + 1], columns))
+
+    each = [one(row) for row in range(len(rows))]
+    first, least, greatest = (
+        np.concatenate([getattr(one, name) for one in each]) for name in ("first", "least", "greatest")
+    )
+    return Reduced(begin + each[0].starts, first, least, greatest)
 
 
 def _edges(begin: int, end: int, columns: int) -> Ints:

@@ -29,6 +29,9 @@ _PAGE = 512
 _SPREAD = 136
 """In numbers of 8 bytes: 17 cache lines, an odd count, so that 64 rows meet 64 different sets."""
 
+_KEPT = 2000
+"""Figures and the like that are kept of the rows of a room."""
+
 
 class Cancelled(Exception):
     """The caller no longer wants the result."""
@@ -68,6 +71,15 @@ class Run:
         self.length = run_length(patch, rate)
         self.program: Program = compile_patch(patch, self.notes[0].number)
 
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns of the table that holds the run whole, its rows spread over the processor's cache sets.
+
+        One sample of all rows lies a row's length apart each; where that is near a multiple of a page, they all fall
+        into a few sets of the cache and push each other out.
+        """
+        return self.program.rows, _spread(self.length + 1)
+
     def blocks(self, edges: Sequence[int] | None = None, cancelled: Callable[[], bool] = never) -> Iterator[Block]:
         """Yield the run as blocks that end at ``edges`` (rising, the last of them the length of the run).
 
@@ -87,7 +99,7 @@ class Run:
         score = write_score(self.program, self.notes)
         keys = row_keys(self.program, score, self.length, self.rate)
         room = room or Room()
-        table, made = room.enter(_spread(self.length + 1), keys)
+        table, made = room.enter(self.shape, keys)
         # A step reads what was before its first, and writes every row but those of what nobody plays.
         table[:, 0] = 0.0
         table[[row for row in self.program.performance_rows.values() if row not in made]] = 0.0
@@ -123,11 +135,6 @@ class Run:
 
 
 def _spread(columns: int) -> int:
-    """Return how many columns a table has for it to have at least so many and be spread over the cache's sets.
-
-    One sample of all rows lies a row's length apart each; where that is near a multiple of a page, they all fall
-    into a few sets of the processor's cache and push each other out.
-    """
     return columns + (_SPREAD - columns) % _PAGE
 
 
@@ -139,20 +146,21 @@ class Room:
 
     def __init__(self) -> None:
         self._cells: Floats = np.zeros(0)
-        self._shape = (0, 0)
         self._keys: list[Key] = []
         self._found: dict[object, object] = {}
+        self.shape = (0, 0)
+        """Rows and columns of the last run's table."""
 
-    def enter(self, columns: int, keys: Sequence[Key]) -> tuple[Floats, set[int]]:
-        """Return a table with a row for each key, and the rows that hold what their key stands for already."""
-        shape = len(keys), columns
-        same = shape == self._shape
+    def enter(self, shape: tuple[int, int], keys: Sequence[Key]) -> tuple[Floats, set[int]]:
+        """Return a table, and the rows of it that hold what their key stands for already."""
+        same = shape == self.shape
         made = {i for i, (key, before) in enumerate(zip(keys, self._keys, strict=False)) if same and key == before}
-        if self._cells.size < len(keys) * columns:
+        size = shape[0] * shape[1]
+        if self._cells.size < size:
             # Half as much again, for longer runs to come: what is not used of it takes no memory.
-            self._cells = np.zeros(len(keys) * columns * 3 // 2)
-        self._shape, self._keys = shape, []
-        return self._cells[: len(keys) * columns].reshape(shape), made
+            self._cells = np.zeros(size * 3 // 2)
+        self.shape, self._keys = shape, []
+        return self._cells[:size].reshape(shape), made
 
     def leave(self, keys: Sequence[Key]) -> None:
         """Say that every row holds what its key stands for."""
@@ -163,6 +171,8 @@ class Room:
         name = what, *(self._keys[row] for row in rows)
         if name not in self._found:
             self._found[name] = make()
+            if len(self._found) > _KEPT:
+                del self._found[next(iter(self._found))]
         return cast(T, self._found[name])
 
 
