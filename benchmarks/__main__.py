@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from itertools import cycle
 
 import numpy as np
 
@@ -16,8 +17,11 @@ from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import By, ladder, rung
 from jorvik.core.measure.patch import measure_patch
-from jorvik.core.patch import check_patch
+from jorvik.core.patch import check_patch, edited
 from jorvik.core.voice.render import render
+from jorvik.web.forms import Sheet
+from jorvik.web.rooms import Rooms
+from jorvik.web.sheet import sheet
 from tests.core.test_limits import run_everything
 
 TURNS = 15
@@ -131,6 +135,20 @@ def judgement() -> None:
     line(f"16 pieces of arithmetic in {cores} threads, against one", many, one, ratio, "what the machine gives")
 
 
+def edits() -> None:
+    """Print what the sheet after an edit takes beside the sheet of a patch that was not there before."""
+    bell = check_patch(demo("barge-bell"))
+    route = bell.live_routes[0]
+    turned = cycle(edited(bell, routes={route.id: {"amount": route.amount * (1.0 - 0.01 * i)}}) for i in range(1, 9))
+
+    def at(rooms: Rooms) -> Sheet:
+        return sheet(next(turned), RATE, 900, [], rooms)
+
+    kept = Rooms()
+    ours, alone, ratio = compared(lambda: at(kept), lambda: at(Rooms()))
+    line("the sheet after an edit of one amount, against a sheet from nothing", ours, alone, ratio, "stated")
+
+
 def limits() -> None:
     """Print what a patch at every limit at once takes."""
     begin = time.perf_counter()
@@ -154,6 +172,7 @@ def main() -> int:
     engine()
     sound()
     judgement()
+    edits()
     limits()
     if "--plots" in sys.argv:
         from benchmarks.plots import plots

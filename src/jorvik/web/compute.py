@@ -16,10 +16,12 @@ from jorvik.core.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
 from jorvik.web.rendered import played
+from jorvik.web.rooms import Rooms
 from jorvik.web.sheet import sheet
 from jorvik.web.work import computed
 
 router = APIRouter()
+_rooms = Rooms()
 
 
 @router.get("/catalogue")
@@ -66,9 +68,8 @@ async def post_sheet(request: Request, wish: SheetWish) -> Sheet:
     """Return the note sheet of a patch."""
 
     def work(cancelled: Callable[[], bool]) -> Sheet:
-        return sheet(
-            played(wish), wish.rate, wish.columns, wish.velocities, cancelled, (wish.from_s, wish.to_s), wish.asked
-        )
+        stretch = wish.from_s, wish.to_s
+        return sheet(played(wish), wish.rate, wish.columns, wish.velocities, _rooms, cancelled, stretch, wish.asked)
 
     return await computed(request, work)
 

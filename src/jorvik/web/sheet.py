@@ -2,14 +2,13 @@
 
 import base64
 from collections.abc import Callable, Sequence
-from typing import Final
 
 import numpy as np
 
 from jorvik.core.destinations import VOICE, Destination
 from jorvik.core.engine.notes import Held
 from jorvik.core.engine.reduce import Reduced, reduce_run
-from jorvik.core.engine.run import Run
+from jorvik.core.engine.run import Run, never
 from jorvik.core.kernels import Floats
 from jorvik.core.patch import Patch
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
@@ -17,8 +16,6 @@ from jorvik.web.rooms import Rooms
 
 ALWAYS = ("pitch", "cutoff", "wavetable_position", "amplitude")
 """The staves that stand on every sheet."""
-
-rooms: Final = Rooms()
 
 
 def packed(values: Floats) -> str:
@@ -31,11 +28,12 @@ def sheet(
     rate: int,
     columns: int,
     velocities: list[float],
-    cancelled: Callable[[], bool],
+    rooms: Rooms,
+    cancelled: Callable[[], bool] = never,
     span_s: tuple[float, float | None] = (0.0, None),
     asked: Sequence[str] = (),
 ) -> Sheet:
-    """Return the sheet of a patch's first voice, with its lanes at further velocities."""
+    """Return the sheet of a patch's first voice, with its lanes at further velocities; made in one of some rooms."""
     run = Run(patch, rate)
     first = min(round(span_s[0] * rate), run.length - 1)
     last = run.length if span_s[1] is None else max(first + 1, min(run.length, round(span_s[1] * rate)))
