@@ -9,7 +9,7 @@ from jorvik.core.engine.run import Cancelled
 from jorvik.core.findings import RULES, gravest_first
 from jorvik.core.findings.base import Finding
 from jorvik.core.measure.context import Context
-from jorvik.core.readings import KINDS, of_kind
+from jorvik.core.readings import KINDS, note_to_note, of_kind
 from jorvik.core.readings.base import Reading
 
 T = TypeVar("T")
@@ -28,15 +28,16 @@ def judge(of: Context) -> Judged:
     Most of their time goes into traces of the patch as it would be otherwise, which hold no interpreter lock.
     Raises Cancelled soon after the context's ``cancelled`` has said so.
     """
-    # What all of them ask for is made before they are let loose.
-    _ = of.measures, of.closes_s
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        # Begun beside what all the others wait for: the trace of the patch as it is, and its figures.
+        ahead = pool.submit(note_to_note.prepare, of)
 
         def begun(find: Callable[[Context], Iterable[T]]) -> Future[list[T]]:
             return pool.submit(_found, find, of)
 
         read = {kind: begun(find) for kind, find in KINDS.items()}
         found = [begun(rule) for rule in RULES.values()]
+        ahead.result()
         readings = [reading for kind, future in read.items() for reading in of_kind(kind, future.result())]
         return Judged(gravest_first(one for future in found for one in future.result()), readings)
 

@@ -8,12 +8,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.run import Room, trace
 from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.kernels import Floats
 from jorvik.core.limits import DRAFT_RATE
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.patch import Patch, Route, edited
+from jorvik.core.patch import Route, edited
 
 PART = 0.2
 NOTHING = 1e-3
@@ -21,14 +22,15 @@ NOTHING = 1e-3
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each macro and destination with a dead end."""
+    room = Room()
     for module in of.modules("macro"):
         routes = of.routes_from(module.id)
         if not routes or f"macro:{module.id}" in of.patch.performance.controls:
             continue
-        patches = [_set(of.patch, module.id, value) for value in (0.0, PART, 1.0 - PART, 1.0)]
-        traces = [trace(patch, DRAFT_RATE, cancelled=of.cancelled) for patch in patches]
-        for name in dict.fromkeys(route.destination for route in routes):
-            lanes = np.array([in_modulation_unit(t.lanes[name]) for t in traces if name in t.lanes])
+        names = tuple(dict.fromkeys(route.destination for route in routes))
+        steps = [_lanes_at(of, module.id, value, names, room) for value in (0.0, PART, 1.0 - PART, 1.0)]
+        for name in names:
+            lanes = np.array([step[name] for step in steps])
             moved = np.abs(np.diff(lanes, axis=0)).max(axis=1)
             whole = float(np.abs(lanes[-1] - lanes[0]).max())
             if whole <= 1e-9:
@@ -63,5 +65,8 @@ def _mend(of: Context, name: str, routes: list[Route]) -> Mend | None:
     return Mend(f"amount {amount:g} {at.amount_unit}", edited(of.patch, routes={mine[0].id: {"amount": amount}}))
 
 
-def _set(patch: Patch, macro: str, value: float) -> Patch:
-    return edited(patch, modules={macro: {"value": value}})
+def _lanes_at(of: Context, macro: str, value: float, names: tuple[str, ...], room: Room) -> dict[str, Floats]:
+    """Return lanes with a macro at a value."""
+    patch = edited(of.patch, modules={macro: {"value": value}})
+    lanes = trace(patch, DRAFT_RATE, cancelled=of.cancelled, room=room).lanes
+    return {name: in_modulation_unit(lanes[name]).copy() for name in names}

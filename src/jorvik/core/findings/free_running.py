@@ -8,7 +8,7 @@ or a hundredth of another range; an audio-rate wave is heard as a tone, not as a
 from collections.abc import Iterator
 from typing import Final
 
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.run import Room, trace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import DRAFT_RATE
 from jorvik.core.measure.context import Context
@@ -53,9 +53,10 @@ def _apart(of: Context, module: Module) -> dict[str, float]:
     draft = of.once("draft", lambda: Context(of.patch, DRAFT_RATE, of.cancelled))
     begins = module.slot_value("phase", of.patch.performance.tempo)
     found: dict[str, float] = {}
+    room = Room()
     for further in FURTHER_ON:
         turned = edited(of.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
-        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled)
+        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, room=room)
         for name, apart in lanes_apart(draft, other, other.run.notes[0]):
             found[name] = max(apart, found.get(name, 0.0))
     return found

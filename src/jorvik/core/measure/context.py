@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import cached_property
 from threading import RLock
 from typing import Any, Final, TypeVar
 
@@ -43,15 +42,15 @@ class Context:
         kept: T = self._kept[name]
         return kept
 
-    @cached_property
+    @property
     def trace(self) -> Trace:
         """The patch at its own note."""
-        return trace(self.patch, self.rate, cancelled=self.cancelled)
+        return self.once("trace", lambda: trace(self.patch, self.rate, cancelled=self.cancelled))
 
-    @cached_property
+    @property
     def measures(self) -> PatchMeasures:
         """The figures of that trace."""
-        return measure_trace(self.trace)
+        return self.once("measures", lambda: measure_trace(self.trace))
 
     def at_velocity(self, velocity: float) -> Trace:
         """The patch at another velocity."""
@@ -87,9 +86,12 @@ class Context:
             return None
         return float(gaps.mean())
 
-    @cached_property
+    @property
     def closes_s(self) -> float:
         """When the amplifier has closed (60 dB under its peak), or the run has ended."""
+        return self.once("closes", self._closes_s)
+
+    def _closes_s(self) -> float:
         lane = self.lane("amplitude")
         if lane is None:
             return self.end_s

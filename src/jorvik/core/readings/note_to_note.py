@@ -22,7 +22,7 @@ LEAST = 1e-6
 
 def find(of: Context) -> Iterator[Reading]:
     """Yield the greatest difference of each voice lane between a note and the next."""
-    if not any(of.is_read(name) for name in _unlike(of)):
+    if not _asked(of):
         return
     later = next_note(of)
     for name, apart in lanes_apart(of, later, later.run.notes[-1]):
@@ -54,6 +54,16 @@ def musical_difference(of: Context, name: str, apart: float) -> tuple[float, str
     """Return a difference in a lane's modulation unit, pitch in cents."""
     at = of.trace.lanes[name].lane.destination
     return (100.0 * apart, "cents") if name == "pitch" else (apart, at.amount_unit)
+
+
+def prepare(of: Context) -> None:
+    """Trace the next note where it will be asked for. It waits for nothing that is made of the first."""
+    if _asked(of):
+        next_note(of)
+
+
+def _asked(of: Context) -> bool:
+    return any(of.is_read(name) for name in _unlike(of))
 
 
 def _unlike(of: Context) -> list[str]:
