@@ -9,11 +9,12 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from jorvik.core.destinations import VOICE
-from jorvik.core.engine.reduce import reduce_rows, reduce_run
-from jorvik.core.engine.run import Cancelled, Run, trace
+from jorvik.core.engine.reduce import reduce_run
+from jorvik.core.engine.run import Cancelled, Room, Run, trace
 from jorvik.core.modules import KINDS
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
+from tests.core.made_up import fields
 from tests.support import RATE, Json, demos, document, note, patch, traced
 
 Floats = NDArray[np.float64]
@@ -124,13 +125,14 @@ class Cutting(unittest.TestCase):
         for columns in (1, 7, 720):
             run = Run(of)
             row = run.program.module_rows["l"]
-            for reduced, at in ((reduce_run(run, columns), row), (reduce_rows(y[np.newaxis], columns), 0)):
+            for room in (None, Room()):
+                reduced = reduce_run(run, columns, room=room)
                 edges = [*reduced.starts.astype(int), y.size]
                 for i in range(columns):
                     part = y[edges[i] : edges[i + 1]]
-                    self.assertEqual(reduced.first[at, i], part[0])
-                    self.assertEqual(reduced.least[at, i], part.min())
-                    self.assertEqual(reduced.greatest[at, i], part.max())
+                    self.assertEqual(reduced.first[row, i], part[0])
+                    self.assertEqual(reduced.least[row, i], part.min())
+                    self.assertEqual(reduced.greatest[row, i], part.max())
 
     def test_a_window_is_a_part_of_the_whole(self) -> None:
         of = patch([{"id": "l", "kind": "lfo", "rate": 300}], performance=note(0.5, 0.1))
@@ -199,17 +201,7 @@ def modules(draw: st.DrawFn, index: int, count: int) -> Json:
     kind = draw(st.sampled_from(sorted(KINDS)))
     made: Json = {"id": f"m{index}", "kind": kind}
     signals = st.sampled_from([*(f"m{i}" for i in range(count)), "gate", "velocity", "key", "trigger"])
-    for name, field in KINDS[kind].model_fields.items():
-        facts = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
-        if facts.get("role") == "number" and draw(st.booleans()):
-            value = draw(NUMBERS[str(facts["unit"])])
-            made[name] = min(max(value, float(str(facts["minimum"]))), float(str(facts["maximum"])))
-        elif facts.get("role") == "signal":
-            made[name] = draw(signals)
-        elif facts.get("role") == "choice" and (
-            choices := [c for c in KINDS[kind].choices(name) if isinstance(c, str)]
-        ):
-            made[name] = draw(st.sampled_from([c for c in choices if c != "drawn"]))
+    made.update(draw(fields(kind, NUMBERS, signals, left_out={"drawn"})))
     if kind == "mix":
         inputs = st.builds(lambda s, g: {"source": s, "gain": g}, signals, st.floats(-0.9, 0.9))
         made["inputs"] = draw(st.lists(inputs, max_size=3))

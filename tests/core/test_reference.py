@@ -10,6 +10,7 @@ from jorvik.core.destinations import VOICE
 from jorvik.core.engine.run import trace
 from jorvik.core.modules import KINDS
 from jorvik.core.patch import check_patch
+from tests.core.made_up import fields
 from tests.core.reference import Reference
 from tests.support import Json, demos, document
 
@@ -47,19 +48,7 @@ def modules(draw: st.DrawFn, index: int, count: int) -> Json:
     made: Json = {"id": f"m{index}", "kind": kind}
     earlier = [f"m{i}" for i in range(index if kind in FORWARD else count)]
     signals = st.sampled_from([*earlier, "gate", "velocity", "key", "trigger", "mod_wheel"])
-    for name, field in KINDS[kind].model_fields.items():
-        facts = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
-        if facts.get("role") == "number" and draw(st.booleans()):
-            value = draw(NUMBERS[str(facts["unit"])])
-            made[name] = min(max(value, float(str(facts["minimum"]))), float(str(facts["maximum"])))
-        elif facts.get("role") == "signal":
-            made[name] = draw(signals)
-        elif facts.get("role") == "choice":
-            choices = [
-                c for c in KINDS[kind].choices(name) if isinstance(c, str | bool) and c not in ("drawn", "pitch")
-            ]
-            if choices and name != "coupling":
-                made[name] = draw(st.sampled_from(choices))
+    made.update(draw(fields(kind, NUMBERS, signals, left_out={"drawn", "pitch", "coupling"})))
     heights = grid(-1, 1)
     if kind == "curve":
         made["points"] = [[0.0, draw(heights), draw(grid(-4, 4))], [0.05, draw(heights)], [0.11, draw(heights)]]

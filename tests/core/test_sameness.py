@@ -77,7 +77,8 @@ class Series(unittest.TestCase):
         for doc in docs:
             of = check_patch(doc)
             np.testing.assert_array_equal(Run(of, RATE).whole(room=room), Run(of, RATE).whole())
-            self.assertEqual(measure_patch(of, RATE, room=room), measure_patch(of, RATE))
+            # As text, in which what is not a number is itself: a loop may grow without end.
+            self.assertEqual(repr(measure_patch(of, RATE, room=room)), repr(measure_patch(of, RATE)))
 
     @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(series(), st.lists(st.tuples(st.integers(1, 40), st.integers(0, 400), st.integers(1, 400)), min_size=1))

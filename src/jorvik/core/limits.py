@@ -30,6 +30,9 @@ MAX_TRACE_BYTES: Final = 2_000_000_000
 MAX_ROOM_BYTES: Final = 128_000_000
 """A run kept from one request to the next: ten seconds of a patch of the usual size."""
 
+MAX_KEPT: Final = 2000
+"""Figures and columns of rows, kept with such a run: some fifty edits of a patch of the usual size."""
+
 MAX_ROOMS: Final = 3
 """Such runs, kept for the next requests: two windows at work, and a drag's coarser ones."""
 

@@ -3,19 +3,18 @@
 import os
 from collections.abc import Callable
 
-import numpy as np
 from fastapi import APIRouter, Request
 
-from jorvik.core.engine.reduce import reduce_rows
-from jorvik.core.engine.run import LaneTrace, Room, trace
+from jorvik.core.engine.reduce import reduce_run
+from jorvik.core.engine.run import Room, Run, trace
 from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
-from jorvik.core.measure.patch import Stretch, measure_patch, measure_trace, over
+from jorvik.core.measure.patch import Stretch, measure_patch, over
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem
-from jorvik.web.forms import Play, Row
+from jorvik.web.forms import Play
 from jorvik.web.judging_forms import (
     ComparedStep,
     CompareWish,
@@ -78,14 +77,11 @@ async def post_compare(request: Request, wish: CompareWish) -> Comparison:
             labels.append(checked.name)
 
         def one(of: Patch, room: Room) -> ComparedStep:
-            traced = trace(of, wish.rate, cancelled=cancelled, room=room)
-
-            def row(lane: LaneTrace) -> Row:
-                values = lane.value[np.newaxis]
-                return room.once("row", [lane.lane.row], lambda: row_of(reduce_rows(values, wish.columns), 0))
-
-            lanes = {name: row(lane) for name, lane in traced.lanes.items() if "." not in name}
-            return ComparedStep(label="", seconds=traced.seconds, lanes=lanes, measures=measure_trace(traced))
+            run = Run(of, wish.rate)
+            reduced = reduce_run(run, wish.columns, cancelled, room=room)
+            lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
+            found = measure_patch(of, wish.rate, cancelled, room)
+            return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
 
         steps = ladder(patches, one, os.cpu_count() or 1)
         named = [step.model_copy(update={"label": label}) for step, label in zip(steps, labels, strict=True)]

@@ -58,7 +58,7 @@ def reduce_run(
     return Reduced(edges[:-1].astype(np.float64), first, least, greatest)
 
 
-def reduce_rows(rows: Floats, columns: int) -> Reduced:
+def _reduced(rows: Floats, columns: int) -> Reduced:
     """Return rows of which every sample is there, shape (rows, samples), in at most ``columns`` columns."""
     starts = _edges(0, rows.shape[1], columns)[:-1]
     least, greatest = (ends.reduceat(rows, starts, axis=1) for ends in (np.minimum, np.maximum))
@@ -70,7 +70,7 @@ def _reduced_in(room: Room, rows: Floats, begin: int, columns: int) -> Reduced:
 
     def one(row: int) -> Reduced:
         what = "columns", columns, begin, rows.shape[1]
-        return room.once(what, [row], lambda: reduce_rows(rows[row : row + 1], columns))
+        return room.once(what, [row], lambda: _reduced(rows[row : row + 1], columns))
 
     each = [one(row) for row in range(len(rows))]
     first, least, greatest = (

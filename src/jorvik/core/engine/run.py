@@ -13,7 +13,7 @@ from jorvik.core.engine.program import Code, Lane, Program, compile_patch, place
 from jorvik.core.engine.sameness import Key, row_keys, without
 from jorvik.core.engine.score import Score, write_score
 from jorvik.core.kernels import Floats
-from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
+from jorvik.core.limits import DEFAULT_RATE, MAX_KEPT, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
@@ -28,9 +28,6 @@ STRETCH = 256
 _PAGE = 512
 _SPREAD = 136
 """In numbers of 8 bytes: 17 cache lines, an odd count, so that 64 rows meet 64 different sets."""
-
-_KEPT = 2000
-"""Figures and the like that are kept of the rows of a room."""
 
 
 class Cancelled(Exception):
@@ -171,7 +168,7 @@ class Room:
         name = what, *(self._keys[row] for row in rows)
         if name not in self._found:
             self._found[name] = make()
-            if len(self._found) > _KEPT:
+            if len(self._found) > MAX_KEPT:
                 del self._found[next(iter(self._found))]
         return cast(T, self._found[name])
 

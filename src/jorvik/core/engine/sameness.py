@@ -24,6 +24,7 @@ _MADE: Final = ("at", "raw_at", "base_at", "held_at")
 """The rows that a record of a module, lane or route makes; every other ``at`` is a row that it reads."""
 
 _PLACES: Final = ("first_read", "first_moved", "first_route", "end_route")
+"""Where a record's lists stand in the tables: of no matter for what is made."""
 
 
 def row_keys(program: Program, score: Score, length: int, rate: int) -> list[Key]:
@@ -83,10 +84,12 @@ class _Node:
     def add(self, record: dict[str, Any]) -> None:
         """Take in a record of the code."""
         for name, value in record.items():
-            is_row = name == "at" or name.endswith("_at")
-            if is_row and value != NOTHING:
-                (self.makes if name in _MADE else self.reads).append(value)
-            self.own.append(value == NOTHING if is_row else name in _PLACES or value)
+            if name == "at" or name.endswith("_at"):
+                self.own.append(value == NOTHING)
+                if value != NOTHING:
+                    (self.makes if name in _MADE else self.reads).append(value)
+            elif name not in _PLACES:
+                self.own.append(value)
 
 
 def _nodes(program: Program) -> list[_Node]:
