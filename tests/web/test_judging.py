@@ -37,6 +37,17 @@ class Judging(Api):
         mended["set_aside"] = [{"finding": "no such", "reason": ""}]
         self.post("judge", document=mended)
 
+    def test_a_loop_that_grows_without_end_is_named_and_what_would_do(self) -> None:
+        squared: Json = {"source": "big", "gain": 0.4, "offset": 1.0}
+        grows: Json = {"id": "big", "kind": "mix", "operation": "product", "inputs": [squared, squared]}
+        doc = document([WAVE, grows], [{**ROUTE, "source": "big"}], performance=note(0.1, 0.0))
+        for path, asked in (("sheet", {}), ("compare", {"by": "velocity", "steps": [40, 80]})):
+            sentence = str(self.post(path, 422, document=doc, **asked))
+            for part in ("the loop through big", "grows without end", "less gain round the loop"):
+                self.assertIn(part, sentence)
+        grows["inputs"] = [{**squared, "gain": 0.1}, squared]
+        self.post("sheet", document=doc)
+
     def test_a_ladder_of_velocities(self) -> None:
         doc = document([ENV], [RAISE], performance=note(1.0, 0.2))
         compared = self.post("compare", document=doc, by="velocity", steps=[40, 80, 118])

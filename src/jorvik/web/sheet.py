@@ -11,6 +11,7 @@ from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.core.kernels import Floats
 from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
 from jorvik.web.rooms import Rooms
 
@@ -38,11 +39,11 @@ def sheet(
     first = min(round(span_s[0] * rate), run.length - 1)
     last = run.length if span_s[1] is None else max(first + 1, min(run.length, round(span_s[1] * rate)))
     with rooms.lent(run) as room:
-        reduced = reduce_run(run, columns, cancelled, (first, last), room)
+        reduced = finite(run, reduce_run(run, columns, cancelled, (first, last), room))
         overlays = []
         for velocity in velocities:
             other = Run(patch.with_note(velocity=velocity), rate)
-            rows = reduce_run(other, columns, cancelled, (first, last), room)
+            rows = finite(other, reduce_run(other, columns, cancelled, (first, last), room))
             lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
             overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(
@@ -57,6 +58,15 @@ def sheet(
         lanes=_lanes(run, reduced, asked),
         overlays=overlays,
     )
+
+
+def finite(run: Run, reduced: Reduced) -> Reduced:
+    """Return a run in columns as it is. Raises Problem where a loop grows until no number holds it."""
+    for name, row in run.program.module_rows.items():
+        if not (np.isfinite(reduced.least[row]).all() and np.isfinite(reduced.greatest[row]).all()):
+            found, would_do = "a signal that grows without end", "less gain round the loop, or a clip in it"
+            raise Problem(f"the loop through {name}", found, would_do)
+    return reduced
 
 
 def row_of(reduced: Reduced, row: int) -> Row:

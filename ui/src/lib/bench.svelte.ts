@@ -148,7 +148,8 @@ class Bench {
   /** A change that the core refuses is taken back; the sentence says why. */
   refused(patch: Patch, sentence: string): void {
     messages.say(sentence, true);
-    if (this.patch !== patch || !this.good) return;
+    // What was refused as it was opened has nothing to go back to.
+    if (this.patch !== patch || !this.good || this.good === patch) return;
     this.steps.forget(patch);
     this.put(this.good);
   }
