@@ -36,6 +36,8 @@ class Reference(Machine):
             state.update({"stage": stage, "began": began, "from": level, "lasts": lasts.get(stage, math.inf)})
 
         def pass_ended(t: float, lasts: dict[str, float]) -> None:
+            if mode == "loop" and state["stage"] == "rest" and lasts["attack"] + lasts["hold"] + lasts["decay"] > 0.0:
+                begin("attack", t, sustain, lasts)
             while t + 1e-10 >= state["began"] + state["lasts"]:
                 stage, end = state["stage"], state["began"] + state["lasts"]
                 level = {"delay": state["from"], "decay": sustain, "release": 0.0}.get(stage, 1.0)

@@ -20,6 +20,8 @@ C4_HZ = 440.0 * 2.0 ** (-9 / 12)
 
 
 def bend(x: float, k: float) -> float:
+    if x > 1 and abs(k) >= 1e-12:
+        return 1 + (x - 1) * k * math.exp(-k) / -math.expm1(-k)
     return x if abs(k) < 1e-12 else math.expm1(-k * x) / math.expm1(-k)
 
 

@@ -37,6 +37,14 @@ class Bend(unittest.TestCase):
         self.assertAlmostEqual(bend(0.5, 4.0), 1 / (1 + math.exp(-2)), places=12)
         self.assertLess(bend(0.5, -4.0), 0.5)
 
+    def test_past_its_end_it_goes_on_straight(self) -> None:
+        for k in (-12.0, -3.0, 0.5, 12.0):
+            with self.subTest(k=k):
+                slope = (bend(1.0, k) - bend(1.0 - 1e-7, k)) / 1e-7
+                self.assertAlmostEqual(bend(3.0, k), 1.0 + 2.0 * slope, delta=1e-4 * max(1.0, slope))
+                self.assertAlmostEqual(bend(1e6, k) - bend(1e6 - 1.0, k), slope, delta=1e-4 * max(1.0, slope))
+        self.assertAlmostEqual(bend_signed(-3.0, 2.0), -bend_signed(3.0, 2.0))
+
     @given(BENDS, st.floats(-1, 1))
     def test_signed_it_is_odd(self, k: float, x: float) -> None:
         self.assertEqual(bend_signed(-x, k), -bend_signed(x, k))

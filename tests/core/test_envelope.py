@@ -105,6 +105,31 @@ class Loop(unittest.TestCase):
         self.assertAlmostEqual(y[off], 0.75, places=9)
         np.testing.assert_allclose(y[off : off + 4800], 0.75 * (1 - np.arange(4800) / 4800), atol=1e-9)
 
+    def test_a_loop_goes_on_when_its_length_comes_back(self) -> None:
+        """A square takes the decay away for a quarter of a second at a time."""
+        modules = [
+            {"id": "e", "kind": "envelope", "mode": "loop", "attack_s": 0, "decay_s": 0.1, "sustain": 0.25},
+            {"id": "l", "kind": "lfo", "shape": "square", "rate": 2},
+        ]
+        routes = [{"source": "l", "destination": "e.decay_s", "amount": 0.1, "polarity": "as_is"}]
+        y = traced(modules, routes, performance=note(1.0)).signals["e"]
+        t = times(y)
+        self.assertTrue(np.isfinite(y).all())
+        resting = (t > 0.46) & (t < 0.5)
+        np.testing.assert_array_equal(y[resting], 0.25)
+        again = (t >= 0.5) & (t < 0.7)
+        np.testing.assert_allclose(y[again], 1 - 0.75 * (t[again] - 0.5) / 0.2, atol=1e-9)
+
+    def test_a_loop_shorter_than_a_sample_passes_whole_turns(self) -> None:
+        for turn in (1e-5, 3e-9, 1e-12, 5e-324):
+            with self.subTest(turn=turn):
+                y = envelope(0.02, mode="loop", attack_s=0, decay_s=turn, sustain=0.5)
+                self.assertTrue(np.isfinite(y).all())
+                self.assertTrue(((y >= 0.0) & (y <= 1.0)).all())
+        y = envelope(0.02, mode="loop", attack_s=0, decay_s=1e-5, sustain=0.5)
+        held = times(y)[: int(0.02 * RATE)]
+        np.testing.assert_allclose(y[: held.size], 1 - 0.5 * ((held + 1e-10) / 1e-5 % 1.0), atol=1e-4)
+
     def test_a_loop_of_no_length_rests_at_sustain(self) -> None:
         y = envelope(mode="loop", attack_s=0, hold_s=0, decay_s=0, sustain=0.25)
         np.testing.assert_array_equal(y[:RATE], 0.25)

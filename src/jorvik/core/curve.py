@@ -11,14 +11,19 @@ _SMALL = 1e-3
 def bend(x: float, k: float) -> float:
     """Return B(x, k) = (1 - e^(-kx)) / (1 - e^(-k)), the bend from 0 to 1 over x in 0..1.
 
-    ``k`` > 0 is quick at first, ``k`` < 0 is slow at first, and B(x, 0) = x. Near k = 0 both
-    differences lose their digits, and ``expm1``, which is slower, keeps them.
+    ``k`` > 0 is quick at first, ``k`` < 0 is slow at first, and B(x, 0) = x. Past x = 1 it goes on straight with the
+    slope that it has there, k e^(-k) / (1 - e^(-k)), so that no input makes it overflow. Near k = 0 both differences
+    lose their digits, and ``expm1``, which is slower, keeps them.
 
     >>> bend(0.5, 0.0)
     0.5
     >>> round(bend(0.5, 2.0), 6)
     0.731059
+    >>> bend(3.0, 0.0)
+    3.0
     """
+    if x > 1.0 and k != 0.0:
+        return 1.0 + (x - 1.0) * k / math.expm1(k)
     if abs(k) > _SMALL:
         return (1.0 - math.exp(-k * x)) / (1.0 - math.exp(-k))
     return math.expm1(-k * x) / math.expm1(-k) if k != 0.0 else x

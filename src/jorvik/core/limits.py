@@ -36,6 +36,9 @@ MAX_KEPT: Final = 2000
 MAX_ROOMS: Final = 3
 """Such runs, kept for the next requests: two windows at work, and a drag's coarser ones."""
 
+MAX_LEVELED: Final = 8
+"""Tables of a patch's own kept ready to be read, 0.6 MB a frame: those of two patches."""
+
 MAX_BEND: Final = 12.0
 
 MAX_UPDATE: Final = 48_000

@@ -2,7 +2,7 @@
 
 import base64
 import binascii
-from functools import cache
+from functools import lru_cache
 from typing import Any, Final, Literal
 
 import numpy as np
@@ -10,6 +10,7 @@ from pydantic import Field, field_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.kernels import Floats
+from jorvik.core.limits import MAX_LEVELED
 from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, seconds
 from jorvik.core.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
 
@@ -135,7 +136,7 @@ class Oscillators(Strict):
         return name in FORMULAS or any(own.name == name for own in self.tables)
 
 
-@cache
+@lru_cache(maxsize=MAX_LEVELED)
 def _own_levels(document: str) -> Floats:
     return leveled(OwnTable.model_validate_json(document).spectra())
 

@@ -27,7 +27,7 @@ from jorvik.web.judging_forms import (
     StretchWish,
 )
 from jorvik.web.rendered import played
-from jorvik.web.sheet import finite, row_of
+from jorvik.web.sheet import row_of
 from jorvik.web.work import computed
 
 router = APIRouter()
@@ -78,7 +78,7 @@ async def post_compare(request: Request, wish: CompareWish) -> Comparison:
 
         def one(of: Patch, room: Room) -> ComparedStep:
             run = Run(of, wish.rate)
-            reduced = finite(run, reduce_run(run, wish.columns, cancelled, room=room))
+            reduced = reduce_run(run, wish.columns, cancelled, room=room)
             lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
             found = measure_patch(of, wish.rate, cancelled, room)
             return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)

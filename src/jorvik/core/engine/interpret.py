@@ -160,8 +160,13 @@ def joined(octave: float, base: float, total: float) -> float:
 
 @inline_kernel
 def clamp(value: float, low: float, high: float) -> float:
-    """Return a value kept within the destination's range."""
-    return min(max(value, low), high)
+    """Return a value kept within the destination's range; what is no number, at its low end.
+
+    A parameter that a step turns into an index is then always one that it may have.
+    """
+    if not value > low:
+        return low
+    return high if value > high else value
 
 
 @inline_kernel

@@ -8,6 +8,7 @@ from typing import TypeVar, cast
 import numpy as np
 
 from jorvik.core.engine.dispatch import run_block
+from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.notes import run_length, voices
 from jorvik.core.engine.program import Code, Lane, Program, compile_patch, placed
 from jorvik.core.engine.sameness import Key, row_keys, without
@@ -80,19 +81,24 @@ class Run:
     def blocks(self, edges: Sequence[int] | None = None, cancelled: Callable[[], bool] = never) -> Iterator[Block]:
         """Yield the run as blocks that end at ``edges`` (rising, the last of them the length of the run).
 
-        Raises Cancelled soon after ``cancelled`` has said so.
+        Raises Cancelled soon after ``cancelled`` has said so, and Problem where the run comes to no finite number.
         """
+        check = FiniteCheck(self.program, self.rate)
         ends = list(edges) if edges is not None else self._ends()
         widest = max(np.diff([0, *ends]), default=0)
         table = np.zeros((self.program.rows, _spread(int(widest) + 1)))
         score = write_score(self.program, self.notes)
         for first, end, step in self._steps(table, self.program.code, score, ends, cancelled):
             step(1)
+            check(table, 1, first, end)
             yield Block(first, table[:, 1 : end - first + 1])
             table[:, 0] = table[:, end - first]
 
     def whole(self, cancelled: Callable[[], bool] = never, room: "Room | None" = None) -> Floats:
-        """Return the whole run, every row at every sample; in a room that is given, until the next run in it."""
+        """Return the whole run, every row at every sample; in a room that is given, until the next run in it.
+
+        Raises Problem where it comes to no finite number.
+        """
         score = write_score(self.program, self.notes)
         keys = row_keys(self.program, score, self.length, self.rate)
         room = room or Room()
@@ -100,8 +106,10 @@ class Run:
         # A step reads what was before its first, and writes every row but those of what nobody plays.
         table[:, 0] = 0.0
         table[[row for row in self.program.performance_rows.values() if row not in made]] = 0.0
-        for first, _, step in self._steps(table, without(self.program, made), score, self._ends(), cancelled):
+        check = FiniteCheck(self.program, self.rate, made)
+        for first, end, step in self._steps(table, without(self.program, made), score, self._ends(), cancelled):
             step(first + 1)
+            check(table, first + 1, first, end)
         room.leave(keys)
         return table[:, 1 : self.length + 1]
 

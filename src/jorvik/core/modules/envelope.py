@@ -1,5 +1,6 @@
 """Envelope: a shape that a note opens, holds and releases."""
 
+import math
 from typing import ClassVar, Literal
 
 from jorvik.core.curve import bend
@@ -91,7 +92,7 @@ _MODE, _RESTART, _DEPTH = (Envelope.slot(n) for n in ("mode", "restart", "veloci
 _TRIGGER, _LOOP = (Envelope.choices("mode").index(n) for n in ("trigger", "loop"))
 _STAGE, _BEGAN, _LENGTH, _FROM, _NOTE = range(5)
 _IDLE, _IN_DELAY, _IN_ATTACK, _IN_HOLD, _IN_DECAY, _IN_SUSTAIN, _IN_RELEASE = range(7)
-_MOST_STAGES = 64
+_MOST_STAGES = 16
 _NEAR = 1e-10
 """In seconds. A stage whose end a sample misses by rounding has ended at that sample."""
 
@@ -115,8 +116,20 @@ def _enter(p: Floats, s: Floats, stage: int, began: float, value: float) -> None
 
 
 @inline_kernel
+def _turn(p: Floats) -> float:
+    """Return the seconds of one turn of a loop."""
+    return p[_ATTACK_S] + p[_HOLD_S] + p[_DECAY_S]
+
+
+@inline_kernel
 def _pass_ended_stages(p: Floats, s: Floats, now: float) -> None:
-    """Go through every stage that has ended by ``now``; a loop of no length rests at its sustain level."""
+    """Go through every stage that has ended by ``now``.
+
+    A loop of no length rests at its sustain level until it has one again. Whole turns of a loop that is shorter than
+    a sample are passed at once.
+    """
+    if s[_STAGE] == _IN_SUSTAIN and p[_MODE] == _LOOP and _turn(p) > 0.0:
+        _enter(p, s, _IN_ATTACK, now, p[_SUSTAIN])
     for turn in range(_MOST_STAGES):
         stage = int(s[_STAGE])
         end = s[_BEGAN] + s[_LENGTH]
@@ -134,8 +147,8 @@ def _pass_ended_stages(p: Floats, s: Floats, now: float) -> None:
             _enter(p, s, _IDLE, end, 0.0)
         elif p[_MODE] == _TRIGGER:
             _enter(p, s, _IN_RELEASE, end, p[_SUSTAIN])
-        elif p[_MODE] == _LOOP and p[_ATTACK_S] + p[_HOLD_S] + p[_DECAY_S] > 0.0:
-            _enter(p, s, _IN_ATTACK, end, p[_SUSTAIN])
+        elif p[_MODE] == _LOOP and _turn(p) > 0.0:
+            _enter(p, s, _IN_ATTACK, end + _turn(p) * math.floor(max(now - end, 0.0) / _turn(p)), p[_SUSTAIN])
         else:
             _enter(p, s, _IN_SUSTAIN, end, p[_SUSTAIN])
 
@@ -150,7 +163,7 @@ def _value(p: Floats, s: Floats, now: float) -> float:
         return p[_SUSTAIN]
     if stage == _IN_DELAY or stage == _IN_HOLD:
         return s[_FROM]
-    x = (now - s[_BEGAN]) / s[_LENGTH]
+    x = max(now - s[_BEGAN], 0.0) / s[_LENGTH] if s[_LENGTH] > 0.0 else 1.0
     if stage == _IN_ATTACK:
         return s[_FROM] + (1.0 - s[_FROM]) * bend(x, p[_ATTACK_BEND])
     if stage == _IN_DECAY:

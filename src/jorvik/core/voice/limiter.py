@@ -1,4 +1,7 @@
-"""The limiter at the output: nothing leaves louder than the ceiling, and it says how much it took."""
+"""The limiter at the output: nothing leaves louder than the ceiling, or that is no finite number.
+
+It is the last guard before an ear, and trusts nothing that comes before it.
+"""
 
 from dataclasses import dataclass
 from typing import Final
@@ -20,19 +23,33 @@ class Limited:
     samples: Floats
     taken_db: float
     """The most that it took, in dB; 0 when it did nothing."""
+    muted: int = 0
+    """Frames that were no finite number, and are silence."""
 
 
 def limit(samples: Floats, rate: int) -> Limited:
     """Return sound of shape (frames, channels) kept under the ceiling.
 
     The gain needed is spread by a running minimum and then smoothed over the same width, so that it never rises over
-    what a peak allows.
+    what a peak allows. Frames that are no finite number become silence, into and out of which the gain leads.
     """
     ceiling = 10.0 ** (CEILING_DB / 20.0)
+    finite = np.isfinite(samples).all(axis=1)
+    broken = int(finite.size - np.count_nonzero(finite))
+    if broken:
+        samples = np.where(finite[:, None], samples, 0.0)
     peaks = np.maximum(np.abs(samples[:, 0]), np.abs(samples[:, 1]))
-    if peaks.size == 0 or peaks.max() <= ceiling:
+    if peaks.size == 0 or (not broken and peaks.max() <= ceiling):
         return Limited(samples, 0.0)
     width = 2 * round(LOOK_S * rate) + 1
     needed = np.minimum(1.0, ceiling / np.maximum(peaks, ceiling))
-    gain = uniform_filter1d(minimum_filter1d(needed, width, mode="nearest"), width, mode="nearest")
-    return Limited(samples * gain[:, None], float(-20.0 * np.log10(gain.min())))
+    taken = float(-20.0 * np.log10(max(float(_smooth(needed, width).min()), 1e-6)))
+    gain = _smooth(np.where(finite, needed, 0.0), width)
+    # What is smoothed from sums may end a rounding over the ceiling.
+    return Limited(np.clip(samples * gain[:, None], -ceiling, ceiling), max(taken, 0.0), broken)
+
+
+def _smooth(needed: Floats, width: int) -> Floats:
+    """Return a gain that is nowhere over the one needed, without steps."""
+    found = uniform_filter1d(minimum_filter1d(needed, width, mode="nearest"), width, mode="nearest")
+    return np.asarray(np.clip(found, 0.0, 1.0))

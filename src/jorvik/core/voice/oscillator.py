@@ -12,6 +12,8 @@ from jorvik.core.kernels import Floats, inline_kernel
 def _read(cycle: Floats, place: float) -> float:
     """Return a cycle at a place in samples, by a cubic through the four samples around it (Catmull-Rom)."""
     last = cycle.size - 1
+    if not 0.0 <= place <= cycle.size:
+        place = 0.0
     below = np.floor(place)
     t, i = place - below, int(below)
     a, b = cycle[(i - 1) & last], cycle[i & last]
@@ -22,6 +24,8 @@ def _read(cycle: Floats, place: float) -> float:
 @inline_kernel
 def _frame_mix(level: Floats, position: float, phase: float) -> float:
     """Return one mip level at a wavetable position in 0..1 and a phase in 0..1, frames crossfaded."""
+    if not 0.0 <= position <= 1.0:
+        position = 0.0
     at = position * (level.shape[0] - 1)
     frame = min(int(at), level.shape[0] - 2)
     share = at - frame
@@ -38,10 +42,10 @@ def wavetable(table: Floats, position: float, phase: float, level: float) -> flo
     fullest level whose harmonics all stay under half the rate; the rest fades into the next as the pitch rises, so
     that no harmonic appears or goes at once.
     """
+    if not 0.0 <= level < table.shape[0]:
+        return 0.0
     whole = int(level)
     share = level - whole
-    if whole >= table.shape[0]:
-        return 0.0
     y = _frame_mix(table[whole], position, phase)
     if share == 0.0:
         return y

@@ -9,6 +9,7 @@ from functools import partial
 from typing import Final
 
 import numpy as np
+from scipy.signal import butter, lfilter
 
 from jorvik.core.destinations import VOICE
 from jorvik.core.engine.notes import Held, run_length, voices
@@ -26,6 +27,9 @@ from jorvik.core.wavetables import PULSED
 
 GATE_RAMP_S: Final = 0.003
 """Rise and fall of an amplifier that nothing moves, so that the gate alone does not click."""
+
+DC_HZ: Final = 5.0
+"""Corner of the one-pole high-pass that keeps the output free of DC: a tenth of a dB at 30 Hz."""
 
 _AMPLITUDE, _OPEN, _PAN = ROWS["amplitude"], ROWS["open"], ROWS["pan"]
 _BLOCK: Final = 2048
@@ -57,10 +61,15 @@ def _place(lanes: Floats, channels: Floats, out: Floats) -> None:
         out[1, n] += channels[-1, n] * gain * right
 
 
-def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never) -> Sound:
-    """Return the sound of a whole performance, every voice in it, after the limiter.
+def render(
+    patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never, blocked: bool = True
+) -> Sound:
+    """Return the sound of a whole performance, every voice in it, free of DC, after the limiter.
 
     Voices are independent and run on as many cores as there are, no more of them in memory at a time than that.
+    ``blocked`` off leaves the DC in, for who looks for what causes it.
+
+    Raises Problem where a voice comes to no finite number.
     """
     length = run_length(patch, rate)
     used = [name for name in SENDS if patch.at_work(name)]
@@ -75,8 +84,16 @@ def render(patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool]
     dry = total.pop("dry")
     if total:
         dry += effects(total, patch.voice.effects, patch.performance.tempo, rate)
+    if blocked:
+        dry = without_dc(dry, rate)
     limited = limit(dry, rate)
     return Sound(limited.samples, rate, limited.taken_db)
+
+
+def without_dc(samples: Floats, rate: int) -> Floats:
+    """Return sound of shape (frames, 2) through a one-pole high-pass at :data:`DC_HZ` (the bilinear transform)."""
+    b, a = butter(1, DC_HZ, "highpass", fs=rate)
+    return np.asarray(lfilter(b, a, samples, axis=0))
 
 
 def _voice(

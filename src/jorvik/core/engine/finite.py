@@ -1,0 +1,104 @@
+"""The one check that every number of a run is finite: what is not is drawn, judged, written and played by nobody."""
+
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jorvik.core.engine.program import Ints, Program
+from jorvik.core.kernels import Floats, kernel, unowned
+from jorvik.core.problems import Problem
+
+_EXPONENT: Final = np.uint64(0x7FF << 52)
+"""All bits of a double's exponent: together they stand in infinities and in what is no number, and in nothing else."""
+
+_ONE: Final = np.uint64(1 << 52)
+_SIGN: Final = np.uint64(1 << 63)
+
+
+@kernel
+def _first_beyond(bits: NDArray[np.uint64], rows: Ints, begin: int, end: int) -> tuple[int, int]:
+    """Return the earliest column of a stretch at which any of some rows is not finite, and the row; else -1, -1."""
+    column, found = end, -1
+    for row in rows:
+        # One more carries an exponent of ones into the sign; nothing else does, and no branch is needed to collect it.
+        line = unowned(bits)[row, begin:column]
+        signs = np.uint64(0)
+        for c in range(line.size):
+            signs |= (line[c] & _EXPONENT) + _ONE
+        if not signs & _SIGN:
+            continue
+        for c in range(begin, column):
+            if (bits[row, c] & _EXPONENT) == _EXPONENT:
+                column, found = c, row
+                break
+    return (column, found) if found >= 0 else (-1, -1)
+
+
+class FiniteCheck:
+    """Looks at each block of a run as it is made."""
+
+    def __init__(self, program: Program, rate: int, made: set[int] | None = None) -> None:
+        """Look at the rows of a program that are not ``made`` already, in the order in which they are run."""
+        self._program = program
+        self._rate = rate
+        rows = [row for row in _rows_in_order(program) if row not in (made or ())]
+        self._rows = np.array(rows, dtype=np.int64)
+
+    def __call__(self, table: Floats, column: int, first: int, end: int) -> None:
+        """Check the samples ``first`` to ``end`` of the run, which stand in a table from a column on.
+
+        Raises Problem with the module or the destination, the moment, and what would do.
+        """
+        at, row = _first_beyond(table.view(np.uint64), self._rows, column, column + end - first)
+        if row >= 0:
+            raise self._problem(row, (first + at - column) / self._rate)
+
+    def _problem(self, row: int, at_s: float) -> Problem:
+        looped = _loop_modules(self._program)
+        name = _name_of(self._program, row)
+        through = looped.get(name)
+        if through is not None:
+            found = f"a signal that grows without end, past every number at {at_s:.6g} s"
+            return Problem(f"the loop through {through}", found, "less gain round the loop, or a clip in it")
+        found = f"a value past every number at {at_s:.6g} s"
+        return Problem(name, found, "made of smaller numbers: lower gains, powers or inputs")
+
+
+def _rows_in_order(program: Program) -> Iterator[int]:
+    """Yield the rows of modules and lanes as they are run, each lane's routes before its values."""
+    modules = list(program.module_rows.values())
+    lanes = list(program.lanes.values())
+    for node in program.code.nodes.tolist():
+        if node < len(modules):
+            yield modules[node]
+        else:
+            lane = lanes[node - len(modules)]
+            yield from (program.route_rows[route.id] for route in lane.routes)
+            yield from (lane.row + 2, lane.row + 1, lane.row)
+
+
+def _name_of(program: Program, row: int) -> str:
+    """Return the module or the destination whose row it is, as it is said."""
+    for name, at in program.module_rows.items():
+        if at == row:
+            return name
+    routes = {at: name for name, at in program.route_rows.items()}
+    for name, lane in program.lanes.items():
+        if lane.row <= row <= lane.row + 2 or any(route.id == routes.get(row) for route in lane.routes):
+            return name
+    return f"row {row}"
+
+
+def _loop_modules(program: Program) -> dict[str, str]:
+    """Return for each module or lane in a feedback loop the first module of that loop, by whose name it is told."""
+    names: Sequence[str] = [*program.module_rows, *program.lanes]
+    found, begin = {}, 0
+    for group in program.code.groups:
+        nodes = program.code.nodes[begin : int(group["end"])].tolist()
+        begin = int(group["end"])
+        if group["is_loop"]:
+            modules = [names[node] for node in nodes if node < len(program.module_rows)]
+            found.update({names[node]: (modules or [names[nodes[0]]])[0] for node in nodes})
+    return found
