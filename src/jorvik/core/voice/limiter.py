@@ -34,7 +34,7 @@ def limit(samples: Floats, rate: int) -> Limited:
     what a peak allows. Frames that are no finite number become silence, into and out of which the gain leads.
     """
     ceiling = 10.0 ** (CEILING_DB / 20.0)
-    finite = np.isfinite(samples).all(axis=1)
+    finite = np.isfinite(samples[:, 0]) & np.isfinite(samples[:, 1])
     broken = int(finite.size - np.count_nonzero(finite))
     if broken:
         samples = np.where(finite[:, None], samples, 0.0)
