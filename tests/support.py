@@ -20,6 +20,7 @@ from jorvik.store.cluster import Cluster
 from jorvik.store.database import connect, migrate
 from jorvik.store.patches import PatchStore
 from jorvik.web.app import Settings, create_app
+from jorvik.web.desk import Desk
 
 Json = dict[str, Any]
 RATE = 48_000
@@ -78,6 +79,7 @@ class Served:
         self.engine = engine or fresh_engine()
         load_demo(PatchStore(self.engine))
         app = create_app(Settings(self.engine, "test", screen=ROOT / "ui" / "dist"))
+        self.app = app
         config = uvicorn.Config(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
@@ -87,11 +89,18 @@ class Served:
         self.port: int = self.server.servers[0].sockets[0].getsockname()[1]
         self.url = f"http://127.0.0.1:{self.port}"
 
+    @property
+    def desk(self) -> Desk:
+        """Where its work is handed out."""
+        desk: Desk = self.app.state.desk
+        return desk
+
     def stop(self) -> None:
         """Stop serving; the database stays."""
         self.server.should_exit = True
         self.server.force_exit = True
         self.thread.join(timeout=10)
+        self.desk.stop()
         self.engine.dispose()
 
 

@@ -16,10 +16,8 @@ from pathlib import Path
 
 import uvicorn
 
-from jorvik.core.engine.run import trace
-from jorvik.core.kernels import cache_folder
-from jorvik.core.patch import check_patch, parse_patch
-from jorvik.core.voice.render import render
+from jorvik.core.patch import parse_patch
+from jorvik.core.warm import warm
 from jorvik.store.cluster import Cluster, ClusterProblem, is_root
 from jorvik.store.database import connect, migrate
 from jorvik.store.patches import PatchStore
@@ -163,16 +161,3 @@ def load_demo(store: PatchStore, reset: bool = False) -> None:
     for path in sorted((ROOT / "demo").glob("*.json")):
         document = parse_patch(path.read_bytes()).document()
         store.put_demo(path.stem, document, reset)
-
-
-def warm() -> None:
-    """Run every kernel once, so that nobody waits for the compiler at the first note."""
-    if not any(cache_folder().glob("**/*.nbc")):
-        print("compiling the engine, once (about a minute)", flush=True)
-    patch = check_patch({"format": "jorvik-patch", "version": 1, "performance": {"notes": [{"length_s": 0.01}]}})
-    trace(patch)
-    render(patch)
-
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -34,6 +34,7 @@ class Api(unittest.TestCase):
         engine = fresh_engine()
         cls.addClassCleanup(engine.dispose)
         cls.client = TestClient(create_app(Settings(engine)), base_url="http://127.0.0.1:8420")
+        cls.enterClassContext(cls.client)
 
     def post(self, path: str, status: int = 200, **body: object) -> Json:
         answer = self.client.post(f"/api/{path}", json=body)
@@ -125,7 +126,7 @@ class Keeping(Api):
 
     def test_without_a_database_only_keeping_fails(self) -> None:
         app = create_app(Settings(create_engine("postgresql+psycopg://x:x@127.0.0.1:1/x")))
-        client = TestClient(app, base_url="http://localhost")
+        client = self.enterContext(TestClient(app, base_url="http://localhost"))
         answer = client.get("/api/patches")
         self.assertEqual(answer.status_code, 503)
         self.assertIn("kept in this window", answer.json()["sentence"])

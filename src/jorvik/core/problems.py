@@ -17,6 +17,10 @@ class Problem(ValueError):
         self.wanted = wanted
         super().__init__(f"{place}: found {found}; it must be {wanted}.")
 
+    def __reduce__(self) -> tuple[type["Problem"], tuple[str, str, str]]:
+        """Let it pass from one process to another."""
+        return Problem, (self.place, self.found, self.wanted)
+
 
 def shown(value: object) -> str:
     """Return a value as it is shown in a sentence: short, text in quotes, the size of what is large."""

@@ -1,6 +1,8 @@
 """The application: the API, and the screen's files."""
 
-from collections.abc import Awaitable, Callable, Iterable
+import logging
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
+from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -17,9 +19,15 @@ from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.patches import Conflict, Missing, PatchStore
 from jorvik.web import assist, compute, judge, library, sound
+from jorvik.web.desk import Busy, Desk
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
-from jorvik.web.work import CANCELLED_STATUS
+from jorvik.web.workers import TaskBroke, WorkerDied
+
+CANCELLED_STATUS = 499
+"""What the log shows for a request whose sender went away, or asked for something newer."""
+
+_LOG = logging.getLogger("jorvik")
 
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 
@@ -45,6 +53,7 @@ def create_app(settings: Settings) -> FastAPI:
         redoc_url=None,
         openapi_url="/api/openapi.json",
         separate_input_output_schemas=False,
+        lifespan=_life,
     )
     app.state.store = PatchStore(settings.engine)
     app.state.instance = settings.instance
@@ -60,6 +69,16 @@ def create_app(settings: Settings) -> FastAPI:
         app.mount("/", StaticFiles(directory=settings.screen, html=True))
     app.add_middleware(Guard, hosts=settings.hosts, any_address=settings.any_address)
     return app
+
+
+@asynccontextmanager
+async def _life(app: FastAPI) -> AsyncIterator[None]:
+    """Have a desk for as long as the application lives."""
+    app.state.desk = Desk()
+    try:
+        yield
+    finally:
+        app.state.desk.stop()
 
 
 def _refusal(status: int, problem: Problem) -> JSONResponse:
@@ -105,6 +124,21 @@ async def _on_cancelled(_: Request, __: Exception) -> Response:
     return Response(status_code=CANCELLED_STATUS)
 
 
+async def _on_busy(_: Request, __: Exception) -> Response:
+    return _refusal(503, Problem("Jorvik", "more work waiting than it can take", "asked again in a moment"))
+
+
+async def _on_died(_: Request, __: Exception) -> Response:
+    wanted = "changed before it is tried again; everything that was kept is there"
+    return _refusal(422, Problem("this patch", "something that stopped the process which worked at it", wanted))
+
+
+async def _on_broke(_: Request, error: Exception) -> Response:
+    _LOG.error("%s", error)
+    wanted = "something that works; the fault is Jorvik's, and its log has it"
+    return _refusal(500, Problem("Jorvik", "a fault of its own while it worked this out", wanted))
+
+
 _ANSWERS: dict[type[Exception], Callable[[Request, Exception], Awaitable[Response]]] = {
     Problem: _on_problem,
     RequestValidationError: _on_invalid,
@@ -114,4 +148,7 @@ _ANSWERS: dict[type[Exception], Callable[[Request, Exception], Awaitable[Respons
     PoolTimeout: _on_store_down,
     Cancelled: _on_cancelled,
     TooLarge: _on_too_large,
+    Busy: _on_busy,
+    WorkerDied: _on_died,
+    TaskBroke: _on_broke,
 }

@@ -1,9 +1,7 @@
 """Requests that work something out and hand back a changed document."""
 
-from collections.abc import Callable
-
 from fastapi import APIRouter, Request
-from fastapi.responses import StreamingResponse
+from fastapi.responses import Response, StreamingResponse
 
 from jorvik.core.assist import routes
 from jorvik.core.assist.changeable import Changeable, changeable
@@ -25,7 +23,8 @@ from jorvik.web.assist_forms import (
     SolveLine,
     SolveWish,
 )
-from jorvik.web.work import computed, told
+from jorvik.web.desk import AtDesk, as_json
+from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter(prefix="/assist")
 
@@ -58,15 +57,16 @@ def post_sentence(wish: SentenceWish) -> Changed:
     return Changed(document=changed.document(), route=name)
 
 
-@router.post("/reading")
-async def post_reading(request: Request, wish: ReadingWish) -> Changed:
+@router.post("/reading", response_model=Changed)
+async def post_reading(request: Request, wish: ReadingWish, desk: AtDesk) -> Response:
     """Return a document in which a figure comes to a wished value."""
+    return await as_json(desk.make(request, "judgement", _with_reading, wish))
 
-    def work(cancelled: Callable[[], bool]) -> Changed:
-        of = Context(check_patch(wish.document), cancelled=cancelled)
-        return Changed(document=with_reading(of, wish.kind, wish.about, wish.name, wish.value).document())
 
-    return await computed(request, work)
+def _with_reading(wish: ReadingWish, cancelled: Cancel, _: Tell) -> bytes:
+    of = Context(check_patch(wish.document), cancelled=cancelled)
+    changed = with_reading(of, wish.kind, wish.about, wish.name, wish.value)
+    return Changed(document=changed.document()).model_dump_json().encode()
 
 
 @router.post("/changeable")
@@ -77,22 +77,25 @@ def post_changeable(wish: ChangeableWish) -> list[Changeable]:
 
 
 @router.post("/solve", responses={200: {"model": SolveLine}})
-async def post_solve(wish: SolveWish) -> StreamingResponse:
+async def post_solve(request: Request, wish: SolveWish, desk: AtDesk) -> StreamingResponse:
     """Tell how many tries were made, at last the document that meets wishes best: a line of JSON each."""
+    return await desk.stream(request, "judgement", _solve, wish, kind="application/x-ndjson")
+
+
+def _solve(wish: SolveWish, cancelled: Cancel, tell: Tell) -> None:
     patch = check_patch(wish.document)
     checked(patch, wish.lane, wish.wishes, wish.changing)
 
-    def work(cancelled: Callable[[], bool], tell: Callable[[SolveLine], None]) -> None:
-        def progress(tries: int) -> None:
-            tell(SolveLine(tries=tries))
+    def say(line: SolveLine) -> None:
+        tell(line.model_dump_json() + "\n")
 
-        try:
-            solved = solve(patch, wish.lane, wish.wishes, wish.changing, cancelled, progress)
-        except InterruptedError:
-            return
-        except Problem as problem:
-            tell(SolveLine(refused=str(problem)))
-            return
-        tell(SolveLine(answer=Answer(document=solved.patch.document(), changes=solved.changes, met=solved.met)))
-
-    return told(work)
+    try:
+        solved = solve(
+            patch, wish.lane, wish.wishes, wish.changing, cancelled, lambda tries: say(SolveLine(tries=tries))
+        )
+    except InterruptedError:
+        return
+    except Problem as problem:
+        say(SolveLine(refused=str(problem)))
+        return
+    say(SolveLine(answer=Answer(document=solved.patch.document(), changes=solved.changes, met=solved.met)))

@@ -1,11 +1,10 @@
 """Requests that compute and need no store: values, traces, sound, the catalogue."""
 
-from collections.abc import Callable
 from typing import Any
 
 import anyio.to_thread
 from fastapi import APIRouter, Request
-from fastapi.responses import StreamingResponse
+from fastapi.responses import Response, StreamingResponse
 
 from jorvik.core.engine.run import Run
 from jorvik.core.patch import Patch, parse_patch
@@ -14,14 +13,17 @@ from jorvik.core.schema import Catalogue, catalogue, patch_schema
 from jorvik.core.tempo import Tempo
 from jorvik.core.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
+from jorvik.web.desk import AtDesk, LaneName, as_json
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
 from jorvik.web.rendered import played
 from jorvik.web.rooms import Rooms
 from jorvik.web.sheet import sheet
-from jorvik.web.work import computed
+from jorvik.web.weight import is_heavy_run
+from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter()
 _rooms = Rooms()
+"""Of the process that works."""
 
 
 @router.get("/catalogue")
@@ -63,18 +65,25 @@ async def post_read(file: FileText) -> Document:
     return patch.document()
 
 
-@router.post("/sheet")
-async def post_sheet(request: Request, wish: SheetWish) -> Sheet:
+@router.post("/sheet", response_model=Sheet)
+async def post_sheet(request: Request, wish: SheetWish, desk: AtDesk) -> Response:
     """Return the note sheet of a patch."""
+    lane: LaneName = "jobs" if is_heavy_run(wish.document, 1 + len(wish.velocities)) else "sheet"
+    return await as_json(desk.make(request, lane, _sheet, wish))
 
-    def work(cancelled: Callable[[], bool]) -> Sheet:
-        stretch = wish.from_s, wish.to_s
-        return sheet(played(wish), wish.rate, wish.columns, wish.velocities, _rooms, cancelled, stretch, wish.asked)
 
-    return await computed(request, work)
+def _sheet(wish: SheetWish, cancelled: Cancel, _: Tell) -> bytes:
+    stretch = wish.from_s, wish.to_s
+    made = sheet(played(wish), wish.rate, wish.columns, wish.velocities, _rooms, cancelled, stretch, wish.asked)
+    return made.model_dump_json().encode()
 
 
 @router.post("/trace.csv", response_class=StreamingResponse)
-def post_trace(wish: Play) -> StreamingResponse:
+async def post_trace(request: Request, wish: Play, desk: AtDesk) -> StreamingResponse:
     """Return the trace at every sample, with each route's contribution, as CSV."""
-    return StreamingResponse(csv_lines(Run(played(wish), wish.rate), contributions=True), media_type="text/csv")
+    return await desk.stream(request, "jobs", _csv, wish, kind="text/csv")
+
+
+def _csv(wish: Play, cancelled: Cancel, tell: Tell) -> None:
+    for lines in csv_lines(Run(played(wish), wish.rate), contributions=True, cancelled=cancelled):
+        tell(lines)

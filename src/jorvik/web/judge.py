@@ -1,9 +1,10 @@
 """Requests for figures and judgements."""
 
 import os
-from collections.abc import Callable
 
 from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from pydantic import TypeAdapter
 
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Room, Run, trace
@@ -13,7 +14,8 @@ from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import Stretch, measure_patch, over
 from jorvik.core.patch import Patch, check_patch
-from jorvik.core.problems import Problem
+from jorvik.core.problems import Problem, shown
+from jorvik.web.desk import AtDesk, as_json
 from jorvik.web.forms import Play
 from jorvik.web.judging_forms import (
     ComparedStep,
@@ -28,101 +30,104 @@ from jorvik.web.judging_forms import (
 )
 from jorvik.web.rendered import played
 from jorvik.web.sheet import row_of
-from jorvik.web.work import computed
+from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter()
 
 
-@router.post("/judge")
-async def post_judge(request: Request, wish: Play) -> Judgement:
+@router.post("/judge", response_model=Judgement)
+async def post_judge(request: Request, wish: Play, desk: AtDesk) -> Response:
     """Return the figures of a patch over its first note, and what the rules find in it."""
-
-    def work(cancelled: Callable[[], bool]) -> Judgement:
-        context = Context(played(wish), wish.rate, cancelled)
-        aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
-        judged = judge(context)
-        found = [
-            FindingView(
-                key=f.key,
-                rule=f.rule,
-                severity=f.severity,
-                sentence=f.sentence,
-                why=f.why,
-                about=f.about,
-                from_s=f.from_s,
-                to_s=f.to_s,
-                mend=f.mend.label if f.mend else "",
-                mended=f.mend.patch.document() if f.mend else None,
-                set_aside=aside.get(f.key),
-            )
-            for f in judged.findings
-        ]
-        read = [ReadingView(**reading.facts()) for reading in judged.readings]
-        return Judgement(measures=context.measures, readings=read, findings=found)
-
-    return await computed(request, work)
+    return await as_json(desk.make(request, "judgement", _judged, wish))
 
 
-@router.post("/compare")
-async def post_compare(request: Request, wish: CompareWish) -> Comparison:
-    """Return a patch at a ladder of something, and beside other patches: lanes and figures of each step."""
-
-    def work(cancelled: Callable[[], bool]) -> Comparison:
-        patch = played(wish)
-        patches = [rung(patch, wish.by, value) for value in wish.steps] or [patch]
-        labels = [f"{value:g}" for value in wish.steps] or [patch.name]
-        for other in wish.others:
-            checked = check_patch(other)
-            patches.append(checked)
-            labels.append(checked.name)
-
-        def one(of: Patch, room: Room) -> ComparedStep:
-            run = Run(of, wish.rate)
-            reduced = reduce_run(run, wish.columns, cancelled, room=room)
-            lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
-            found = measure_patch(of, wish.rate, cancelled, room)
-            return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
-
-        steps = ladder(patches, one, os.cpu_count() or 1)
-        named = [step.model_copy(update={"label": label}) for step, label in zip(steps, labels, strict=True)]
-        lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
-        return Comparison(
-            by=wish.by,
-            titles={name: lane.title for name, lane in lanes.items()},
-            units={name: lane.unit for name, lane in lanes.items()},
-            steps=named,
+def _judged(wish: Play, cancelled: Cancel, _: Tell) -> bytes:
+    context = Context(played(wish), wish.rate, cancelled)
+    aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
+    judged = judge(context)
+    found = [
+        FindingView(
+            key=f.key,
+            rule=f.rule,
+            severity=f.severity,
+            sentence=f.sentence,
+            why=f.why,
+            about=f.about,
+            from_s=f.from_s,
+            to_s=f.to_s,
+            mend=f.mend.label if f.mend else "",
+            mended=f.mend.patch.document() if f.mend else None,
+            set_aside=aside.get(f.key),
         )
+        for f in judged.findings
+    ]
+    read = [ReadingView(**reading.facts()) for reading in judged.readings]
+    return Judgement(measures=context.measures, readings=read, findings=found).model_dump_json().encode()
 
-    return await computed(request, work)
+
+@router.post("/compare", response_model=Comparison)
+async def post_compare(request: Request, wish: CompareWish, desk: AtDesk) -> Response:
+    """Return a patch at a ladder of something, and beside other patches: lanes and figures of each step."""
+    return await as_json(desk.make(request, "judgement", _compared, wish))
 
 
-@router.post("/reached")
-async def post_reached(request: Request, wish: ReachedWish) -> list[Reached]:
+def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
+    patch = played(wish)
+    patches = [rung(patch, wish.by, value) for value in wish.steps] or [patch]
+    labels = [f"{value:g}" for value in wish.steps] or [patch.name]
+    for other in wish.others:
+        checked = check_patch(other)
+        patches.append(checked)
+        labels.append(checked.name)
+
+    def one(of: Patch, room: Room) -> ComparedStep:
+        run = Run(of, wish.rate)
+        reduced = reduce_run(run, wish.columns, cancelled, room=room)
+        lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
+        found = measure_patch(of, wish.rate, cancelled, room)
+        return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
+
+    steps = ladder(patches, one, os.cpu_count() or 1)
+    named = [step.model_copy(update={"label": label}) for step, label in zip(steps, labels, strict=True)]
+    lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
+    made = Comparison(
+        by=wish.by,
+        titles={name: lane.title for name, lane in lanes.items()},
+        units={name: lane.unit for name, lane in lanes.items()},
+        steps=named,
+    )
+    return made.model_dump_json().encode()
+
+
+@router.post("/reached", response_model=list[Reached])
+async def post_reached(request: Request, wish: ReachedWish, desk: AtDesk) -> Response:
     """Return what a lane comes to at each of some keys and velocities, by key, then by velocity."""
-
-    def work(cancelled: Callable[[], bool]) -> list[Reached]:
-        patch = played(wish)
-        pairs = [(key, velocity) for key in wish.keys for velocity in wish.velocities]
-        patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
-
-        def one(of: Patch, room: Room) -> Measures:
-            lanes = measure_patch(of, wish.rate, cancelled, room).lanes
-            if wish.lane not in lanes:
-                raise Problem("the lane", f'"{wish.lane}"', f"one that something moves: {', '.join(lanes)}")
-            return lanes[wish.lane].measures
-
-        found = ladder(patches, one, os.cpu_count() or 1)
-        pairs_found = zip(pairs, found, strict=True)
-        return [Reached(key=key, velocity=velocity, measures=of) for (key, velocity), of in pairs_found]
-
-    return await computed(request, work)
+    return await as_json(desk.make(request, "judgement", _reached, wish))
 
 
-@router.post("/stretch")
-async def post_stretch(request: Request, wish: StretchWish) -> Stretch:
+def _reached(wish: ReachedWish, cancelled: Cancel, _: Tell) -> bytes:
+    patch = played(wish)
+    pairs = [(key, velocity) for key in wish.keys for velocity in wish.velocities]
+    patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
+
+    def one(of: Patch, room: Room) -> Measures:
+        lanes = measure_patch(of, wish.rate, cancelled, room).lanes
+        if wish.lane not in lanes:
+            raise Problem("the lane", shown(wish.lane), f"one that something moves: {', '.join(lanes)}")
+        return lanes[wish.lane].measures
+
+    found = ladder(patches, one, os.cpu_count() or 1)
+    pairs_found = zip(pairs, found, strict=True)
+    made = [Reached(key=key, velocity=velocity, measures=of) for (key, velocity), of in pairs_found]
+    return TypeAdapter(list[Reached]).dump_json(made)
+
+
+@router.post("/stretch", response_model=Stretch)
+async def post_stretch(request: Request, wish: StretchWish, desk: AtDesk) -> Response:
     """Return how far a lane goes between two moments, and each route's share of it."""
+    return await as_json(desk.make(request, "judgement", _stretch, wish))
 
-    def work(cancelled: Callable[[], bool]) -> Stretch:
-        return over(trace(played(wish), wish.rate, cancelled=cancelled), wish.lane, wish.from_s, wish.to_s)
 
-    return await computed(request, work)
+def _stretch(wish: StretchWish, cancelled: Cancel, _: Tell) -> bytes:
+    made = over(trace(played(wish), wish.rate, cancelled=cancelled), wish.lane, wish.from_s, wish.to_s)
+    return TypeAdapter(Stretch).dump_json(made)

@@ -2,7 +2,6 @@
 
 import base64
 import binascii
-from collections.abc import Callable
 
 import numpy as np
 from fastapi import APIRouter, Request
@@ -32,6 +31,7 @@ from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.volts import lane_volts
 from jorvik.core.wavetables import leveled
 from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes
+from jorvik.web.desk import AtDesk, LaneName, as_json
 from jorvik.web.forms import (
     CyclesRead,
     CyclesWish,
@@ -47,72 +47,79 @@ from jorvik.web.forms import (
 )
 from jorvik.web.rendered import Rendered, played
 from jorvik.web.sheet import packed
-from jorvik.web.work import computed
+from jorvik.web.weight import is_heavy_sound
+from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter()
 _rendered = Rendered()
+"""Of the process that works."""
+
 _ROWS = 108
 _CURVE = 400
 
 
 @router.post("/sound", response_class=Response)
-async def post_sound(request: Request, wish: SoundWish) -> Response:
-    """Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how sharp."""
+async def post_sound(request: Request, wish: SoundWish, desk: AtDesk) -> Response:
+    """Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how bright."""
     if wish.rate not in RATES:
         raise Problem("rate", f"{wish.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
+    data, headers = await desk.make(request, _lane(wish), _sound, wish)
+    return Response(data, media_type="audio/wav", headers=headers)
 
-    def work(cancelled: Callable[[], bool]) -> Response:
-        heard = _rendered.heard(wish, cancelled)
-        sound = heard.sound
-        headers = {
-            "X-Limited-dB": f"{sound.limited_db:.2f}",
-            "X-Loudness-LUFS": f"{heard.loudness_lufs:.2f}",
-            "X-Sharpness-Hz": f"{heard.sharpness_hz:.0f}",
-        }
-        return Response(wav_bytes(sound, wish.depth, wish.mono), media_type="audio/wav", headers=headers)
 
-    return await computed(request, work)
+def _lane(wish: Play) -> LaneName:
+    return "jobs" if is_heavy_sound(wish.document) else "sound"
+
+
+def _sound(wish: SoundWish, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
+    heard = _rendered.heard(wish, cancelled)
+    headers = {
+        "X-Limited-dB": f"{heard.sound.limited_db:.2f}",
+        "X-Loudness-LUFS": f"{heard.loudness_lufs:.2f}",
+        "X-Sharpness-Hz": f"{heard.sharpness_hz:.0f}",
+    }
+    return wav_bytes(heard.sound, wish.depth, wish.mono), headers
 
 
 @router.post("/prepare", status_code=204)
-async def post_prepare(request: Request, wish: Play) -> None:
+async def post_prepare(request: Request, wish: Play, desk: AtDesk) -> None:
     """Make the sound of a patch ready, so that it starts at once when it is asked for."""
-
-    def work(cancelled: Callable[[], bool]) -> None:
-        _rendered.heard(wish, cancelled)
-
-    await computed(request, work)
+    await desk.make(request, _lane(wish), _prepare, wish)
 
 
-@router.post("/look")
-async def post_look(request: Request, wish: LookWish) -> SoundView:
+def _prepare(wish: Play, cancelled: Cancel, _: Tell) -> None:
+    _rendered.heard(wish, cancelled)
+
+
+@router.post("/look", response_model=SoundView)
+async def post_look(request: Request, wish: LookWish, desk: AtDesk) -> Response:
     """Return a look inside the sound of a patch: levels, spectrogram, bands, and the harmonics at a moment."""
+    return await as_json(desk.make(request, _lane(wish), _look, wish))
 
-    def work(cancelled: Callable[[], bool]) -> SoundView:
-        return look(_rendered.heard(wish, cancelled).sound, wish)
 
-    return await computed(request, work)
+def _look(wish: LookWish, cancelled: Cancel, _: Tell) -> bytes:
+    return look(_rendered.heard(wish, cancelled).sound, wish).model_dump_json().encode()
 
 
 @router.post("/voltage.wav", response_class=Response)
-async def post_voltage(request: Request, wish: VoltageWish) -> Response:
+async def post_voltage(request: Request, wish: VoltageWish, desk: AtDesk) -> Response:
     """Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution."""
+    data, headers = await desk.make(request, "jobs", _voltage, wish)
+    return Response(data, media_type="audio/wav", headers=headers)
 
-    def work(cancelled: Callable[[], bool]) -> Response:
-        made = trace(played(wish), wish.rate, cancelled=cancelled)
-        kind, _, name = wish.name.partition(".")
-        if kind == "signal" and name in made.signals:
-            volts = made.signals[name] * wish.volts
-        elif kind == "lane" and name in made.lanes:
-            volts = lane_volts(made.lanes[name].value, made.lanes[name].lane.destination, wish.volts)
-        else:
-            known = [f"signal.{n}" for n in made.signals] + [f"lane.{n}" for n in made.lanes]
-            raise Problem("name", shown(wish.name), f"one of {', '.join(known)}"[:300])
-        data, (least, greatest) = voltage_bytes(volts, wish.rate, wish.name, wish.depth)
-        headers = {"X-Least-V": f"{least:.4g}", "X-Greatest-V": f"{greatest:.4g}", "X-Caution": CAUTION}
-        return Response(data, media_type="audio/wav", headers=headers)
 
-    return await computed(request, work)
+def _voltage(wish: VoltageWish, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
+    made = trace(played(wish), wish.rate, cancelled=cancelled)
+    kind, _dot, name = wish.name.partition(".")
+    if kind == "signal" and name in made.signals:
+        volts = made.signals[name] * wish.volts
+    elif kind == "lane" and name in made.lanes:
+        volts = lane_volts(made.lanes[name].value, made.lanes[name].lane.destination, wish.volts)
+    else:
+        known = [f"signal.{n}" for n in made.signals] + [f"lane.{n}" for n in made.lanes]
+        raise Problem("name", shown(wish.name), f"one of {', '.join(known)}"[:300])
+    data, (least, greatest) = voltage_bytes(volts, wish.rate, wish.name, wish.depth)
+    return data, {"X-Least-V": f"{least:.4g}", "X-Greatest-V": f"{greatest:.4g}", "X-Caution": CAUTION}
 
 
 @router.post("/harmonics")

@@ -355,7 +355,7 @@ export interface paths {
         put?: never;
         /**
          * Post Sound
-         * @description Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how sharp.
+         * @description Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how bright.
          */
         post: operations["post_sound_api_sound_post"];
         delete?: never;

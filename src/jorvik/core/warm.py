@@ -1,0 +1,17 @@
+"""Everything compiled is run once, so that nobody waits for the compiler at the first note."""
+
+from jorvik.core.engine.run import trace
+from jorvik.core.kernels import cache_folder
+from jorvik.core.patch import check_patch
+from jorvik.core.voice.render import render
+
+_NOTE = {"format": "jorvik-patch", "version": 1, "performance": {"notes": [{"length_s": 0.01}]}}
+
+
+def warm() -> None:
+    """Run every kernel; where none is kept compiled, say that it takes a while."""
+    if not any(cache_folder().glob("**/*.nbc")):
+        print("compiling the engine, once (about a minute)", flush=True)
+    patch = check_patch(_NOTE)
+    trace(patch)
+    render(patch)
