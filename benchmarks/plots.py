@@ -10,7 +10,7 @@ from matplotlib.axes import Axes
 
 from benchmarks.workloads import Json, run_all, twenty
 from jorvik.core.patch import check_patch
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 
 COUNTS = (1, 4, 8, 16, 24, 32, 40, 48, 56, 64)
 SECONDS = (1.0, 5.0, 10.0, 20.0, 30.0, 40.0, 50.0, 60.0)

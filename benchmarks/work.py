@@ -12,6 +12,7 @@ import numpy as np
 
 from benchmarks.workloads import demo
 from jorvik.core.warm import warm
+from jorvik.web.desk import LaneName
 from tests.support import Served, stop_everything
 
 SHEETS = 120
@@ -46,7 +47,8 @@ def under_judgements(served: Served) -> None:
     threads = [threading.Thread(target=judge, daemon=True) for _ in range(2)]
     for thread in threads:
         thread.start()
-    alone, beside = [], []
+    alone: list[float] = []
+    beside: list[float] = []
     bell = demo("barge-bell")
     for turn in range(6):
         judging.set() if turn % 2 else judging.clear()
@@ -87,7 +89,7 @@ def memory(served: Served) -> None:
 
 def pids(served: Served) -> list[int]:
     """Return the processes that compute."""
-    lanes = ("sheet", "sound", "judgement", "jobs")
+    lanes: tuple[LaneName, ...] = ("sheet", "sound", "judgement", "jobs")
     return [pid for lane in lanes for pid in served.desk.pids(lane)]
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from jorvik.core.engine.run import Run
 from jorvik.core.patch import Patch
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 
 RATE = 48_000
 Json = dict[str, Any]

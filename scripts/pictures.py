@@ -6,7 +6,7 @@ from collections.abc import Callable
 from playwright.sync_api import Page, sync_playwright
 
 from jorvik.core.warm import warm
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 from tests.browser.driver import FLAGS
 from tests.support import Served, stop_everything
 

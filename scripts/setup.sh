@@ -1,5 +1,10 @@
 # Sourced by start, test and jv: each function makes one thing be there, says so when it must, and is quick when it is.
 
+# Logs of this user alone: another user's cannot be written to.
+logs="${TMPDIR:-/tmp}/jorvik-$(id -u)"
+mkdir -p -m 700 "$logs" 2>/dev/null || logs="$(mktemp -d)"
+[ -w "$logs" ] || logs="$(mktemp -d)"
+
 say() { echo "${0##*/}: $*"; }
 
 fail() {
@@ -17,8 +22,8 @@ need_debian() {
   [ ${#missing[@]} -eq 0 ] && return
   [ "$(id -u)" = 0 ] || fail "Debian's packages ${missing[*]} are missing; install them as root, then start again."
   say "installing ${missing[*]}"
-  { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "${missing[@]}"; } >/tmp/jorvik-apt.log 2>&1 ||
-    fail "Debian's packages ${missing[*]} could not be installed; /tmp/jorvik-apt.log says why."
+  { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq "${missing[@]}"; } >$logs/apt.log 2>&1 ||
+    fail "Debian's packages ${missing[*]} could not be installed; $logs/apt.log says why."
 }
 
 need_base() {
@@ -34,8 +39,8 @@ need_python() {
   [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$wanted" ] && [ -x .venv/bin/python ] && return
   say "installing Python packages from $1"
   [ -x .venv/bin/python ] || python3 -m venv .venv || fail "a Python environment could not be made in .venv; is python3-venv there?"
-  { .venv/bin/python -m pip install -q -r "$1" && .venv/bin/python -m pip install -q --no-deps -e .; } >/tmp/jorvik-pip.log 2>&1 ||
-    fail "the Python packages of $1 could not be installed; /tmp/jorvik-pip.log says why."
+  { .venv/bin/python -m pip install -q -r "$1" && .venv/bin/python -m pip install -q --no-deps -e .; } >$logs/pip.log 2>&1 ||
+    fail "the Python packages of $1 could not be installed; $logs/pip.log says why."
   echo "$wanted" >"$stamp"
 }
 
@@ -48,19 +53,19 @@ need_node() {
   wanted="$(sha256sum <ui/package-lock.json)"
   [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$wanted" ] && return
   say "installing the screen's packages"
-  (cd ui && npm ci --no-audit --no-fund) >/tmp/jorvik-npm.log 2>&1 ||
-    fail "the screen's packages could not be installed; /tmp/jorvik-npm.log says why."
+  (cd ui && npm ci --no-audit --no-fund) >$logs/npm.log 2>&1 ||
+    fail "the screen's packages could not be installed; $logs/npm.log says why."
   echo "$wanted" >"$stamp"
 }
 
 # The built screen, made anew when one of its sources changed.
 need_screen() {
-  local stamp=ui/dist/.stamp wanted
+  local stamp=ui/.built wanted
   wanted="$(find ui/src ui/public ui/index.html ui/vite.config.ts ui/package-lock.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum)"
-  [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$wanted" ] && return
+  [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$wanted" ] && [ -f ui/dist/index.html ] && return
   need_node
   say "building the screen"
-  (cd ui && npx --no-install vite build) >/tmp/jorvik-build.log 2>&1 ||
-    fail "the screen could not be built; /tmp/jorvik-build.log says why."
+  (cd ui && npx --no-install vite build) >$logs/build.log 2>&1 ||
+    fail "the screen could not be built; $logs/build.log says why."
   echo "$wanted" >"$stamp"
 }

@@ -15,7 +15,9 @@ from sqlalchemy import Engine
 
 from jorvik.core.engine.run import Trace, trace
 from jorvik.core.patch import Patch, check_patch
-from jorvik.launch import ROOT, data_folder, load_demo
+from jorvik.launch import data_folder
+from jorvik.place import ROOT
+from jorvik.serve import load_demo
 from jorvik.store.cluster import Cluster
 from jorvik.store.database import connect, migrate
 from jorvik.store.patches import PatchStore

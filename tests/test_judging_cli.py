@@ -6,7 +6,7 @@ import json
 import unittest
 
 from jorvik.cli import main
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 
 
 def said(*arguments: str) -> tuple[int, str]:

@@ -7,11 +7,14 @@ import signal
 import socket
 import subprocess
 import sys
+import time
 import unittest
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 
-from jorvik.launch import ROOT, data_folder
+from jorvik.launch import data_folder
+from jorvik.place import ROOT
 
 
 class Starting(unittest.TestCase):
@@ -30,7 +33,7 @@ class Starting(unittest.TestCase):
 
     def start(self, *arguments: str) -> "subprocess.Popen[str]":
         environment = {**os.environ, "JORVIK_DATA": str(self.folder), "PYTHONUNBUFFERED": "1"}
-        command = [sys.executable, "-m", "jorvik.launch", *arguments]
+        command = [sys.executable, "-m", "jorvik", *arguments]
         process = subprocess.Popen(
             command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
         )
@@ -85,6 +88,76 @@ class Starting(unittest.TestCase):
         again.send_signal(signal.SIGTERM)
         self.assertEqual(self.ended(again)[0], 0)
         self.assertFalse(self.database_up())
+
+    def until(self, what: Callable[[], bool], said: str) -> None:
+        """Look again and again until something is so."""
+        end = time.monotonic() + 40.0
+        while not what():
+            self.assertLess(time.monotonic(), end, said)
+            time.sleep(0.1)
+
+    def serves(self, url: str) -> bool:
+        """Tell whether the server and its store answer."""
+        try:
+            health = self.get(f"{url}/api/health")
+        except OSError:
+            return False
+        return isinstance(health, dict) and bool(health["store"])
+
+    def test_a_server_that_dies_is_started_again(self) -> None:
+        url = self.address(self.start("--port", "0", "--no-demo"))
+        about = json.loads((self.folder / "server.json").read_text())
+        os.kill(about["server_pid"], signal.SIGSEGV)
+
+        def known() -> bool:
+            return bool(json.loads((self.folder / "server.json").read_text())["server_pid"] != about["server_pid"])
+
+        self.until(known, "no other server was started")
+        self.until(lambda: self.serves(url), "the new server does not answer")
+
+    def test_a_database_that_dies_alone_is_started_again(self) -> None:
+        url = self.address(self.start("--port", "0"))
+        before = self.names(url)
+        lock = self.folder / "data" / "postmaster.pid"
+        pid = int(lock.read_text().splitlines()[0])
+        os.kill(pid, signal.SIGKILL)
+        code, said = self.ended(self.start())
+        self.assertEqual((code, "running already" in said), (0, True), said)
+        self.until(lambda: self.serves(url), "the database was not started again")
+        self.assertNotEqual(int(lock.read_text().splitlines()[0]), pid)
+        self.assertEqual(self.names(url), before)
+
+    def test_what_was_damaged_beside_the_data_is_mended(self) -> None:
+        first = self.start("--port", "0")
+        before = self.names(self.address(first))
+        first.send_signal(signal.SIGINT)
+        self.ended(first)
+        (self.folder / "port").write_text("no port")
+        (self.folder / "password").write_text("")
+        again = self.start("--port", "0", "--no-demo")
+        self.assertEqual(self.names(self.address(again)), before)
+
+    def test_data_of_a_version_that_is_not_here_are_said(self) -> None:
+        first = self.start("--port", "0", "--no-demo")
+        self.address(first)
+        first.send_signal(signal.SIGINT)
+        self.ended(first)
+        (self.folder / "data" / "PG_VERSION").write_text("9")
+        code, said = self.ended(self.start("--port", "0"))
+        self.assertEqual(code, 1)
+        self.assertIn("made by PostgreSQL 9", said)
+        self.assertIn("postgresql-9", said)
+        self.assertNotIn("Traceback", said)
+
+    def test_a_place_that_cannot_be_written_is_said(self) -> None:
+        self.folder.mkdir(parents=True)
+        blocked = self.folder / "file"
+        blocked.touch()
+        self.folder = blocked / "data"
+        code, said = self.ended(self.start("--port", "0"))
+        self.assertEqual(code, 1)
+        self.assertRegex(said, r"start: .*file.*: Not a directory")
+        self.assertNotIn("Traceback", said)
 
     def test_a_port_in_use_is_said(self) -> None:
         with socket.socket() as taken:

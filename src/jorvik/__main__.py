@@ -3,6 +3,10 @@
 import sys
 
 if __name__ == "__main__":
+    if sys.argv[1:] == ["serve"]:
+        from jorvik.serve import main as serve
+
+        sys.exit(serve())
     from jorvik.launch import main
 
     sys.exit(main())

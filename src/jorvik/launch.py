@@ -1,41 +1,36 @@
-"""Start everything: the database, the demo data, the server. Ctrl-C stops everything again."""
+"""Start everything: the database, the demo data, the server, and what dies alone again. Ctrl-C stops everything."""
 
 import argparse
 import fcntl
-import hashlib
 import json
 import os
 import signal
 import socket
+import subprocess
 import sys
 import time
 import urllib.request
+from collections import deque
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import Any
 
-import uvicorn
-
-from jorvik.core.patch import parse_patch
-from jorvik.core.warm import warm
+from jorvik.place import CANNOT_BEGIN, ROOT, instance
 from jorvik.store.cluster import Cluster, ClusterProblem, is_root
-from jorvik.store.database import connect, migrate
-from jorvik.store.patches import PatchStore
-from jorvik.web.app import LOOPBACK, Settings, create_app
 
-ROOT = Path(__file__).parents[2]
 DEFAULT_PORT = 8420
-EVERYWHERE = ("0.0.0.0", "::")  # noqa: S104
 _TRIES = 20
+
+_WATCH_S = 0.5
+_STOP_S = 8.0
+_MOST_DEATHS = 6
+_DEATHS_S = 60.0
+"""A server that dies so often within so long is not started again."""
 
 
 class StartProblem(RuntimeError):
     """The app cannot start; the message is one sentence."""
-
-
-def instance() -> str:
-    """Return a name for this checkout, by which its server and its data are known."""
-    return hashlib.sha256(str(ROOT).encode()).hexdigest()[:10]
 
 
 def data_folder() -> Path:
@@ -52,14 +47,17 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Start, serve until stopped, and return the exit code."""
     args = _arguments(arguments)
     folder = data_folder()
-    folder.mkdir(parents=True, exist_ok=True)
     try:
+        folder.mkdir(parents=True, exist_ok=True)
         with _only_one(folder) as alone:
             if not alone:
                 return _say_running(folder, args.port)
             return _serve(folder, args)
     except (StartProblem, ClusterProblem) as problem:
         print(f"start: {problem}", file=sys.stderr)
+        return 1
+    except OSError as error:
+        print(f"start: {error.filename or folder}: {error.strerror}.", file=sys.stderr)
         return 1
 
 
@@ -88,11 +86,13 @@ def _say_running(folder: Path, port: int | None) -> int:
     for _ in range(_TRIES):
         try:
             url = json.loads((folder / "server.json").read_text())["url"]
-            with urllib.request.urlopen(f"{url}/api/health", timeout=1) as answer:  # noqa: S310
-                if json.load(answer)["instance"] == instance():
+            with urllib.request.urlopen(f"{url}/api/health", timeout=4) as answer:  # noqa: S310
+                health = json.load(answer)
+                if health["instance"] == instance() and health["store"]:
                     break
         except (OSError, ValueError, KeyError):
-            time.sleep(0.5)
+            pass
+        time.sleep(0.5)
     else:
         raise StartProblem(f"another start holds {folder} and does not answer; end it, then start again.")
     if port is not None and not url.endswith(f":{port}"):
@@ -102,35 +102,97 @@ def _say_running(folder: Path, port: int | None) -> int:
 
 
 def _serve(folder: Path, args: argparse.Namespace) -> int:
+    """Keep the database and the server up until stopped: whichever dies alone is started again."""
     listener = _listen(args.host, args.port)
     port = listener.getsockname()[1]
     cluster = Cluster(folder)
     signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
+    server: Server | None = None
     try:
-        print("start: database")
-        engine = connect(cluster.ensure_started())
-        migrate(engine)
-        if not args.no_demo:
-            load_demo(PatchStore(engine), reset=args.reset_demo)
-        warm()
+        print("start: database", flush=True)
+        database = cluster.ensure_started()
         shown = f"[{args.host}]" if ":" in args.host else args.host
         url = f"http://{shown}:{port}"
-        (folder / "server.json").write_text(json.dumps({"url": url, "pid": os.getpid()}))
-        hosts = {*LOOPBACK, args.host, socket.gethostname()} if args.host not in LOOPBACK else LOOPBACK
-        screen = ROOT / "ui" / "dist"
-        app = create_app(
-            Settings(engine, instance(), hosts, args.host in EVERYWHERE, screen if screen.exists() else None)
-        )
-        server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3))
-        print(f"\nJorvik is at {url}   (Ctrl-C stops it)", flush=True)
-        server.run(sockets=[listener])
+        options = {"url": url, "host": args.host, "demo": not args.no_demo, "reset": args.reset_demo}
+        server = Server(folder, listener, options)
+        server.start(database)
+        while True:
+            server.watch(database)
+            if not cluster.is_up():
+                print("start: the database has stopped and is started again", flush=True)
+                renewed = cluster.ensure_started()
+                if renewed != database:
+                    server.stop()
+                    server.start(database := renewed)
     except KeyboardInterrupt:
         pass
     finally:
-        print("\nstart: stopping the database")
+        print("\nstart: stopping the database", flush=True)
+        if server is not None:
+            server.stop()
         (folder / "server.json").unlink(missing_ok=True)
         cluster.stop()
     return 0
+
+
+class Server:
+    """The process that serves. The listening socket is ours, so that whoever calls meanwhile waits and is answered."""
+
+    def __init__(self, folder: Path, listener: socket.socket, options: dict[str, Any]) -> None:
+        self._folder = folder
+        self._listener = listener
+        self._options = options
+        self._process: subprocess.Popen[str] | None = None
+        self._deaths: deque[float] = deque(maxlen=_MOST_DEATHS)
+
+    def start(self, database: str) -> None:
+        """Start it on a database. What it must know comes by its standard input, which ends when we do."""
+        told = {**self._options, "database": database, "folder": str(self._folder), "socket": self._listener.fileno()}
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "jorvik", "serve"],
+            stdin=subprocess.PIPE,
+            pass_fds=[self._listener.fileno()],
+            text=True,
+        )
+        assert self._process.stdin is not None
+        self._process.stdin.write(json.dumps(told) + "\n")
+        self._process.stdin.flush()
+        about = {"url": self._options["url"], "pid": os.getpid(), "server_pid": self._process.pid}
+        (self._folder / "server.json").write_text(json.dumps(about))
+
+    def watch(self, database: str) -> None:
+        """Wait a moment; where it has died meanwhile, start it again.
+
+        Raises StartProblem where it could not begin at all, or dies again and again.
+        """
+        assert self._process is not None
+        with suppress(subprocess.TimeoutExpired):
+            code = self._process.wait(_WATCH_S)
+            if code == 0:
+                raise KeyboardInterrupt
+            if code == CANNOT_BEGIN:
+                raise StartProblem("the server could not begin, as it says above.")
+            self._deaths.append(time.monotonic())
+            if len(self._deaths) == _MOST_DEATHS and self._deaths[-1] - self._deaths[0] < _DEATHS_S:
+                raise StartProblem(f"the server died {_MOST_DEATHS} times within {_DEATHS_S:.0f} s; it is left down.")
+            print("start: the server has stopped and is started again", flush=True)
+            # Demo patches were loaded, and put back where that was asked for, when it first began.
+            self._options |= {"demo": False, "reset": False, "again": True}
+            self.start(database)
+
+    def stop(self) -> None:
+        """Let it end what it is at, and be gone after a few seconds."""
+        if self._process is None:
+            return
+        self._process.send_signal(signal.SIGINT)
+        try:
+            self._process.wait(_STOP_S)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+        if self._process.stdin is not None:
+            with suppress(OSError):
+                self._process.stdin.close()
 
 
 def _listen(host: str, port: int | None) -> socket.socket:
@@ -154,10 +216,3 @@ def _listen(host: str, port: int | None) -> socket.socket:
             print(f"start: port {DEFAULT_PORT} is in use by another program, so {candidate} is taken")
         return listener
     raise StartProblem(f"{host} port {wanted[0]} cannot be had ({reason}); give another with --port.")
-
-
-def load_demo(store: PatchStore, reset: bool = False) -> None:
-    """Keep the demo patches that are not there yet; with ``reset`` put all of them back as they were shipped."""
-    for path in sorted((ROOT / "demo").glob("*.json")):
-        document = parse_patch(path.read_bytes()).document()
-        store.put_demo(path.stem, document, reset)

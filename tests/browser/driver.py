@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 import numpy as np
 from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 
-from jorvik.launch import load_demo
+from jorvik.serve import load_demo
 from jorvik.store.patches import PatchStore
 from tests.support import Served
 

@@ -4,7 +4,7 @@ import unittest
 
 from playwright.sync_api import Page, expect
 
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 from tests.browser.driver import BrowserCase
 
 AXE = ROOT / "ui" / "node_modules" / "axe-core" / "axe.min.js"

@@ -11,7 +11,7 @@ from jorvik.core.pages import page as page_of
 from jorvik.core.patch import check_patch, parse_patch
 from jorvik.core.problems import Problem
 from jorvik.core.schema import catalogue, patch_schema
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 from tests.support import Json, demos, document, note
 
 ENVELOPE: Json = {"id": "e", "kind": "envelope"}

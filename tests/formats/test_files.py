@@ -14,7 +14,7 @@ import soundfile
 
 from jorvik.core.engine.run import Run, trace
 from jorvik.formats.table import arrays, csv_lines
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
 from tests.support import document, note, patch
 
 MODULES = [{"id": "w", "kind": "lfo", "rate": 3.0}, {"id": 'a,"b"', "kind": "constant", "value": 1 / 3}]

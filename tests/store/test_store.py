@@ -1,17 +1,20 @@
 """The store: nothing is overwritten, nothing is lost, and the tables are what the migrations make."""
 
+import json
 import unittest
 import uuid
 from typing import ClassVar
 
+from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import Engine
+from sqlalchemy import Engine, text
 
 from jorvik.core.problems import Problem
+from jorvik.store.database import connect, migrate, migration_config
 from jorvik.store.patches import Conflict, Missing, PatchStore
 from jorvik.store.tables import Base
-from tests.support import document, fresh_engine
+from tests.support import cluster, document, fresh_engine
 
 
 class Store(unittest.TestCase):
@@ -65,6 +68,47 @@ class Store(unittest.TestCase):
         self.store.write_draft(kept.id, document(name="Second window"), kept.sequence, replace=True)
         self.assertEqual(self.store.get(kept.id).document["name"], "Second window")
         self.assertEqual(self.store.revision(kept.id, 2)["name"], "First window")
+
+    def test_a_write_whose_answer_was_lost_is_known_when_it_comes_again(self) -> None:
+        kept = self.store.create(document(name="Lost"), write="write-new")
+        self.assertEqual(self.store.create(document(name="Lost"), write="write-new").id, kept.id)
+        first = self.store.write_draft(kept.id, document(name="A"), kept.sequence, write="write-a")
+        again = self.store.write_draft(kept.id, document(name="A"), kept.sequence, write="write-a")
+        self.assertEqual((again.sequence, again.name), (first.sequence, "A"))
+        # The window typed on, and never heard of its first write.
+        later = self.store.write_draft(kept.id, document(name="B"), kept.sequence, write="write-b", after=["write-a"])
+        self.assertEqual((later.name, later.sequence), ("B", first.sequence + 1))
+        saved = self.store.save(kept.id, later.sequence, write="write-save")
+        self.assertEqual(self.store.save(kept.id, later.sequence, write="write-save").saved_number, saved.saved_number)
+
+    def test_a_repeated_write_is_no_way_past_another_window(self) -> None:
+        kept = self.store.create(document(name="Two windows"))
+        mine = self.store.write_draft(kept.id, document(name="Mine"), kept.sequence, write="write-mine")
+        self.store.write_draft(kept.id, document(name="Theirs"), mine.sequence, write="write-theirs")
+        for write, after in (("write-mine", []), ("write-more", ["write-mine"])):
+            with self.subTest(write), self.assertRaises(Conflict):
+                self.store.write_draft(kept.id, document(name="Mine"), kept.sequence, write=write, after=after)
+        self.assertEqual(self.store.get(kept.id).name, "Theirs")
+
+    def test_a_database_of_the_version_before_keeps_everything(self) -> None:
+        engine = connect(cluster().fresh_database(f"old_{uuid.uuid4().hex[:8]}"))
+        self.addCleanup(engine.dispose)
+        config = migration_config()
+        row = {"id": str(uuid.uuid4()), "draft": json.dumps(document(name="Old draft"))}
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "0001")
+            connection.execute(
+                text(
+                    "INSERT INTO patches (id, name, draft, sequence, saved_number, saved_sequence)"
+                    " VALUES (:id, 'Old draft', :draft, 3, 1, 2)"
+                ),
+                row,
+            )
+        migrate(engine)
+        old = PatchStore(engine).get(uuid.UUID(row["id"]))
+        self.assertEqual((old.name, old.sequence, old.unsaved), ("Old draft", 3, True))
+        self.assertEqual(PatchStore(engine).write_draft(old.id, document(name="On"), 3, write="write-on").sequence, 4)
 
     def test_deleted_and_brought_back(self) -> None:
         kept = self.store.create(document(name="Gone"))

@@ -4,16 +4,22 @@ import base64
 import io
 import json
 import subprocess
+import tempfile
 import unittest
+import uuid
+from pathlib import Path
 from typing import ClassVar
 
 import numpy as np
+import psycopg
 import soundfile
 from fastapi.testclient import TestClient
 from sqlalchemy import create_engine
+from sqlalchemy.exc import DataError
 
 from jorvik.core.engine.run import trace
-from jorvik.launch import ROOT
+from jorvik.place import ROOT
+from jorvik.store.patches import Head, PatchStore
 from jorvik.web.app import Settings, create_app
 from jorvik.web.guard import MAX_BODY_BYTES
 from tests.support import Json, document, fresh_engine, note, patch
@@ -132,6 +138,59 @@ class Keeping(Api):
         self.assertIn("kept in this window", answer.json()["sentence"])
         self.assertFalse(client.get("/api/health").json()["store"])
         self.assertEqual(client.post("/api/sheet", json={"document": document()}).status_code, 200)
+
+
+class Addresses(Api):
+    def test_what_nothing_answers_is_said_in_one_form(self) -> None:
+        for path, status in (("/api/nothing", 404), ("/api/patches/zz", 422), (f"/api/patches/{uuid.uuid4()}", 404)):
+            answer = self.client.get(path)
+            self.assertEqual((path, answer.status_code), (path, status))
+            self.assertIn(
+                "must be" if status != 404 or "nothing" in path else "no such patch", answer.json()["sentence"]
+            )
+
+    def test_a_wrong_method_is_told_the_right_one(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            Path(folder, "index.html").write_text("screen")
+            Path(folder, ".stamp").write_text("secret")
+            app = create_app(Settings(create_engine("postgresql+psycopg://"), screen=Path(folder)))
+            for client in (self.client, self.enterContext(TestClient(app, base_url="http://localhost"))):
+                answer = client.get("/api/sheet")
+                self.assertEqual((answer.status_code, answer.headers["allow"]), (405, "POST"))
+                self.assertIn("must be", answer.json()["sentence"])
+            self.assertEqual(client.get("/").text, "screen")
+            for hidden in ("/.stamp", "/%2estamp", "/x/.git/config"):
+                self.assertEqual(client.get(hidden).status_code, 404)
+
+    def test_what_cannot_be_read_is_no_fault_of_the_server(self) -> None:
+        head = {"content-type": "application/json"}
+        for body in (b'{"text": "\xff"}', b"[" * 100_000, b'{"text": ' + b"9" * 5000 + b"}", b"", b"nonsense"):
+            answer = self.client.post("/api/read", content=body, headers=head)
+            self.assertIn(answer.status_code, (400, 422), body[:20])
+            self.assertIn("must be", answer.json()["sentence"])
+        long = '{"format": "jorvik-patch", "version": 1, "x": ' + "9" * 5000 + "}"
+        self.assertIn("thousands of digits", self.post("read", 422, text=long)["sentence"])
+        answer = self.client.get("/api/catalogue", headers={"origin": "http://["})
+        self.assertEqual(answer.status_code, 403)
+
+    def test_text_that_cannot_be_kept_is_refused_at_the_door(self) -> None:
+        for name in (r"a\u0000b", r"half \ud83d"):
+            raw = b'{"document": {"format": "jorvik-patch", "version": 1, "name": "%s"}}' % name.encode()
+            for path in ("/api/patches", "/api/sheet"):
+                answer = self.client.post(path, content=raw, headers={"content-type": "application/json"})
+                self.assertEqual(answer.status_code, 422)
+                self.assertEqual(answer.json()["place"], "name")
+
+    def test_only_a_store_that_is_away_is_called_that(self) -> None:
+        class Refusing(PatchStore):
+            def heads(self) -> list[Head]:
+                raise DataError("INSERT", {}, psycopg.errors.StringDataRightTruncation("value too long"))
+
+        app = create_app(Settings(create_engine("postgresql+psycopg://")))
+        app.state.store = Refusing(create_engine("postgresql+psycopg://"))
+        answer = self.enterContext(TestClient(app, base_url="http://localhost")).get("/api/patches")
+        self.assertEqual(answer.status_code, 507)
+        self.assertIn("value too long", answer.json()["sentence"])
 
 
 class Door(Api):

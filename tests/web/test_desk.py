@@ -13,7 +13,7 @@ from starlette.requests import Request
 
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
-from jorvik.web.desk import MAX_WAITING, Busy, Desk
+from jorvik.web.desk import MAX_WAITING, Busy, Desk, LaneName
 from jorvik.web.workers import TaskBroke, Worker, WorkerDied
 
 Cancel = Callable[[], bool]
@@ -57,6 +57,9 @@ def broken(_: Cancel, __: Tell) -> None:
 def counting(_: Cancel, tell: Tell) -> None:
     for i in range(3):
         tell(f"{i}\n")
+
+
+LANES: tuple[LaneName, ...] = ("judgement", "jobs", "sound")
 
 
 class Asker:
@@ -129,7 +132,7 @@ class AtTheDesk(unittest.IsolatedAsyncioTestCase):
         folders = [self.enterContext(tempfile.TemporaryDirectory()) for _ in range(6)]
         busy = [
             asyncio.create_task(self.desk.make(Asker().request, lane, until_told, folder))
-            for folder, lane in zip(folders, ("judgement", "jobs", "sound") * 2, strict=True)
+            for folder, lane in zip(folders, LANES * 2, strict=True)
         ]
         async with asyncio.timeout(30):
             self.assertEqual(await self.desk.make(Asker().request, "sheet", at_once, 5), 5)

@@ -19,7 +19,7 @@ from jorvik.core.limits import (
     MAX_UPDATE,
 )
 from jorvik.core.modules import KINDS, AnyModule
-from jorvik.core.modules.base import Identifier, Module, Signal, Strict, param
+from jorvik.core.modules.base import Identifier, Module, PlainText, Signal, Strict, param
 from jorvik.core.performance import Performance
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.signals import PERFORMANCE_SIGNALS
@@ -98,7 +98,7 @@ class Patch(Strict):
     version: Literal[1]
     name: str = Field("Untitled", max_length=MAX_NAME)
     notes: str = Field("", max_length=MAX_TEXT)
-    tags: list[Annotated[str, Field(max_length=MAX_NAME)]] = Field(default_factory=list, max_length=64)
+    tags: list[Annotated[PlainText, Field(max_length=MAX_NAME)]] = Field(default_factory=list, max_length=64)
     performance: Performance = Field(default_factory=Performance)
     voice: Voice = Field(default_factory=Voice)
     modules: list[AnyModule] = Field(default_factory=list, max_length=MAX_MODULES)
@@ -198,6 +198,10 @@ def parse_patch(text: str | bytes) -> Patch:
         raise Problem("the file", found, "a patch document in JSON, as Jorvik saves it") from None
     except RecursionError:
         raise Problem("the file", "lists within lists without end", "a patch document") from None
+    except ValueError as error:
+        if isinstance(error, Problem):
+            raise
+        raise Problem("the file", "a number of thousands of digits", "made of numbers that can be read") from None
 
 
 def _no_key_twice(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -32,7 +32,11 @@ def shown(value: object) -> str:
         return "true" if value else "false"
     if value is None:
         return "nothing"
+    if isinstance(value, int) and abs(value) > 10**_FOUND_LENGTH:
+        return "a number of very many digits"
     text = f'"{value}"' if isinstance(value, str) else repr(value)
+    # Half a letter cannot be sent; the sentence shows its number instead.
+    text = text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\0")
     return text if len(text) <= _FOUND_LENGTH else text[: _FOUND_LENGTH - 4] + '..."'
 
 
@@ -56,6 +60,7 @@ _WANTED = {
     "int_type": "a whole number",
     "int_from_float": "a whole number",
     "string_type": "text",
+    "string_unicode": "text of whole letters; half of one is among them",
     "bool_type": "true or false",
     "list_type": "a list",
     "dict_type": "an object",

@@ -16,17 +16,30 @@ _OWNER = "postgres"
 _DATABASE = "jorvik"
 _READY = "jorvik-ready"
 _START_SECONDS = 30
+_START_TRIES = 3
+_INSTALLED = Path("/usr/lib/postgresql")
 
 
 class ClusterProblem(RuntimeError):
     """The database server cannot be had; the message is one sentence."""
 
 
-def programs() -> Path:
-    """Return the folder of the newest PostgreSQL server programs of this machine."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda path: float(path.parts[-3]))
+def programs(version: str = "") -> Path:
+    """Return the folder of PostgreSQL's server programs: of the version that made a folder, or the newest there are.
+
+    Raises ClusterProblem where there are none, or none of that version.
+    """
+    found = {path.parts[-3]: path.parent for path in _INSTALLED.glob("*/bin/initdb")}
+    if version and found:
+        if version not in found:
+            there = " and ".join(sorted(found, key=float))
+            raise ClusterProblem(
+                f"The data were made by PostgreSQL {version}, and only {there} is here; "
+                f"install Debian's package postgresql-{version}."
+            )
+        return found[version]
     if found:
-        return found[-1].parent
+        return found[max(found, key=float)]
     if on_path := shutil.which("initdb"):
         return Path(on_path).parent
     raise ClusterProblem("PostgreSQL's server programs are not installed; install Debian's package postgresql.")
@@ -51,11 +64,16 @@ class Cluster:
     def ensure_started(self) -> str:
         """Make the cluster if it is not there, start it if it is down, and return the URL of its database."""
         self._ensure_made()
+        self._ensure_password()
         if self._port_if_up() is None:
             self._drop_stale_lock()
             self._start()
         self._ensure_database()
         return self.url()
+
+    def is_up(self) -> bool:
+        """Tell whether the server runs."""
+        return self._port_if_up() is not None
 
     def stop(self) -> None:
         """Stop the server, if it is up."""
@@ -90,17 +108,39 @@ class Cluster:
         self._run("initdb", "-D", str(self.data), "--locale=C.UTF-8", *options)
         (self.data / _READY).touch()
 
+    def _ensure_password(self) -> None:
+        """Where the password was lost, give the server another; it is down meanwhile."""
+        path = self.folder / "password"
+        if path.exists() and path.read_text().strip():
+            return
+        self.stop()
+        self._drop_stale_lock()
+        fresh = secrets.token_urlsafe(24)
+        statement = f"ALTER ROLE {_OWNER} PASSWORD '{fresh}'"
+        self._run("postgres", "--single", "-D", str(self.data), "postgres", said=statement)
+        path.touch(mode=0o600)
+        path.write_text(fresh)
+        self._give(path)
+
     def _start(self) -> None:
         port_file = self.folder / "port"
-        wanted = int(port_file.read_text()) if port_file.exists() else 0
+        kept = port_file.read_text().strip() if port_file.exists() else ""
+        wanted = int(kept) if kept.isdecimal() and 0 < int(kept) < 65_536 else 0
         port = wanted if wanted and _is_free(wanted) else _free_port()
         settings = f"-c listen_addresses=127.0.0.1 -c port={port} -c unix_socket_directories='' -c max_connections=40"
         log = self.folder / "server.log"
         log.touch()
         self._give(log)
-        self._run(
-            "pg_ctl", "-D", str(self.data), "-l", str(log), "-o", settings, "-w", "-t", str(_START_SECONDS), "start"
-        )
+        arguments = ["-D", str(self.data), "-l", str(log), "-o", settings, "-w", "-t", str(_START_SECONDS), "start"]
+        for tries_left in reversed(range(_START_TRIES)):
+            try:
+                self._run("pg_ctl", *arguments)
+                break
+            except ClusterProblem:
+                # What a killed server left behind may still be ending.
+                if not tries_left:
+                    raise
+                time.sleep(1.0)
         port_file.write_text(str(port))
 
     def _port_if_up(self) -> int | None:
@@ -144,15 +184,23 @@ class Cluster:
             owner = pwd.getpwnam(_OWNER)
             os.chown(path, owner.pw_uid, owner.pw_gid)
 
-    def _run(self, program: str, *arguments: str) -> None:
+    def _version(self) -> str:
+        """Return the version of PostgreSQL that made the data, or nothing where there are none."""
+        try:
+            return (self.data / "PG_VERSION").read_text().strip()
+        except OSError:
+            return ""
+
+    def _run(self, program: str, *arguments: str, said: str = "") -> None:
         user = _OWNER if is_root() else None
         done = subprocess.run(
-            [str(programs() / program), *arguments],
+            [str(programs(self._version()) / program), *arguments],
             user=user,
             group=user,
             extra_groups=[] if user else None,
             cwd=self.folder,
-            stdin=subprocess.DEVNULL,
+            input=said or None,
+            stdin=None if said else subprocess.DEVNULL,
             stdout=subprocess.PIPE if program != "pg_ctl" else subprocess.DEVNULL,
             stderr=subprocess.STDOUT,
             start_new_session=True,
@@ -161,8 +209,8 @@ class Cluster:
         )
         if done.returncode != 0:
             log = self.folder / "server.log"
-            said = (done.stdout or (log.read_text() if log.exists() else "")).strip().splitlines()
-            last = said[-1] if said else f"code {done.returncode}"
+            lines = (done.stdout or (log.read_text() if log.exists() else "")).strip().splitlines()
+            last = lines[-1] if lines else f"code {done.returncode}"
             raise ClusterProblem(f"PostgreSQL's {program} failed in {self.folder}: {last}")
 
 

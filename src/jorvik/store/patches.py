@@ -1,7 +1,11 @@
-"""Patches kept: drafts that save themselves, revisions that stay, and windows that do not overwrite each other."""
+"""Patches kept: drafts that save themselves, revisions that stay, and windows that do not overwrite each other.
+
+A write carries an identity that its window gave it. An answer may be lost on its way: the window then asks again with
+the same identity, and is answered as it would have been, without a second write.
+"""
 
 import uuid
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -43,6 +47,7 @@ class Head:
     saved_number: int
     unsaved: bool
     changed_at: datetime
+    last_write: str | None
 
 
 @dataclass(frozen=True)
@@ -93,12 +98,21 @@ class PatchStore:
         with self._session() as session:
             return _kept(_row(session, patch_id))
 
-    def create(self, document: Document, demo: str | None = None) -> Kept:
+    def create(self, document: Document, demo: str | None = None, write: str | None = None) -> Kept:
         """Keep a new patch; its first revision is what it was created with."""
         name = check_patch(document).name
         with self._session() as session:
+            if write is not None and (made := session.scalar(select(PatchRow).where(PatchRow.last_write == write))):
+                return _kept(made)
             row = PatchRow(
-                id=uuid.uuid4(), name=name, demo=demo, draft=document, sequence=1, saved_number=0, saved_sequence=0
+                id=uuid.uuid4(),
+                name=name,
+                demo=demo,
+                draft=document,
+                sequence=1,
+                saved_number=0,
+                saved_sequence=0,
+                last_write=write,
             )
             session.add(row)
             session.flush()
@@ -108,8 +122,18 @@ class PatchStore:
             session.refresh(row)
             return _kept(row)
 
-    def write_draft(self, patch_id: uuid.UUID, document: Document, sequence: int, replace: bool = False) -> Kept:
+    def write_draft(
+        self,
+        patch_id: uuid.UUID,
+        document: Document,
+        sequence: int,
+        replace: bool = False,
+        write: str | None = None,
+        after: Collection[str] = (),
+    ) -> Kept:
         """Keep the draft as it stands in a window that last saw ``sequence``.
+
+        ``write`` is the identity of this write, and ``after`` those of earlier ones whose answers the window never got.
 
         Raises Conflict when another window wrote since. With ``replace`` it is written all the same, after what the
         other window had was kept as a revision.
@@ -117,23 +141,28 @@ class PatchStore:
         name = check_patch(document).name
         with self._session() as session:
             row = _row(session, patch_id, lock=True)
-            if row.sequence != sequence:
+            if write is not None and row.last_write == write:
+                return _kept(row)
+            if row.sequence != sequence and not (row.last_write is not None and row.last_write in after):
                 if not replace:
                     raise Conflict(row.sequence, row.changed_at)
                 _add_revision(session, row, row.draft, "from another window, kept when it was replaced")
-            _write(row, document, name)
+            _write(row, document, name, write)
             session.flush()
             session.refresh(row)
             return _kept(row)
 
-    def save(self, patch_id: uuid.UUID, sequence: int, reason: str = "saved") -> Kept:
+    def save(self, patch_id: uuid.UUID, sequence: int, reason: str = "saved", write: str | None = None) -> Kept:
         """Keep the present draft as a revision. Raises Conflict as :meth:`write_draft` does."""
         with self._session() as session:
             row = _row(session, patch_id, lock=True)
+            if write is not None and row.last_write == write:
+                return _kept(row)
             if row.sequence != sequence:
                 raise Conflict(row.sequence, row.changed_at)
             _add_revision(session, row, row.draft, reason)
             row.saved_sequence = row.sequence
+            row.last_write = write
             session.flush()
             return _kept(row)
 
@@ -190,9 +219,10 @@ def _row(session: Session, patch_id: uuid.UUID, lock: bool = False, deleted: boo
     return row
 
 
-def _write(row: PatchRow, document: Document, name: str) -> None:
+def _write(row: PatchRow, document: Document, name: str, write: str | None = None) -> None:
     row.draft = document
     row.name = name
+    row.last_write = write
     row.sequence += 1
     row.changed_at = func.now()
 
@@ -212,6 +242,7 @@ def _head_fields(row: PatchRow) -> dict[str, Any]:
         "saved_number": row.saved_number,
         "unsaved": row.sequence != row.saved_sequence,
         "changed_at": row.changed_at,
+        "last_write": row.last_write,
     }
 
 

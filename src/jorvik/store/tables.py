@@ -28,6 +28,8 @@ class PatchRow(Base):
     saved_number: Mapped[int] = mapped_column(Integer, default=0)
     saved_sequence: Mapped[int] = mapped_column(Integer, default=0)
     """The draft's sequence when it was last saved: equal to ``sequence`` when nothing is unsaved."""
+    last_write: Mapped[str | None] = mapped_column(String(64))
+    """The identity that the window gave its last write, so that its repetition is known."""
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))

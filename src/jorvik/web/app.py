@@ -1,7 +1,7 @@
 """The application: the API, and the screen's files."""
 
 import logging
-from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,8 +12,10 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
+from starlette.exceptions import HTTPException
+from starlette.types import Receive, Scope, Send
 
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem, path_text, shown, wanted_text
@@ -57,18 +59,34 @@ def create_app(settings: Settings) -> FastAPI:
     )
     app.state.store = PatchStore(settings.engine)
     app.state.instance = settings.instance
-    refusals: dict[int | str, dict[str, Any]] = {422: {"model": Refusal}}
-    app.include_router(compute.router, prefix="/api", responses=refusals)
-    app.include_router(assist.router, prefix="/api", responses=refusals)
-    app.include_router(judge.router, prefix="/api", responses=refusals)
-    app.include_router(sound.router, prefix="/api", responses=refusals)
-    app.include_router(library.router, prefix="/api", responses={**refusals, 503: {"model": Refusal}})
+    for router in (compute.router, assist.router, judge.router, sound.router):
+        app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
+    app.include_router(library.router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)
     if settings.screen is not None:
-        app.mount("/", StaticFiles(directory=settings.screen, html=True))
+        # Not a mount, which would take the addresses of the API that are asked for in another way.
+        app.router.default = Screen(settings.screen)
     app.add_middleware(Guard, hosts=settings.hosts, any_address=settings.any_address)
     return app
+
+
+class Screen(StaticFiles):
+    """The screen's files, where nothing of the API answers; none whose name begins with a dot."""
+
+    def __init__(self, folder: Path) -> None:
+        super().__init__(directory=folder, html=True)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Answer with a file, or with why there is none."""
+        path = str(scope["path"])
+        if scope["type"] != "http" or path.startswith("/api/") or any(part.startswith(".") for part in path.split("/")):
+            raise HTTPException(404)
+        await super().__call__(scope, receive, send)
+
+
+def _refusals(*statuses: int) -> dict[int | str, dict[str, Any]]:
+    return {status: {"model": Refusal} for status in statuses}
 
 
 @asynccontextmanager
@@ -81,9 +99,9 @@ async def _life(app: FastAPI) -> AsyncIterator[None]:
         app.state.desk.stop()
 
 
-def _refusal(status: int, problem: Problem) -> JSONResponse:
+def _refusal(status: int, problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
     body = Refusal(place=problem.place, found=problem.found, wanted=problem.wanted, sentence=str(problem))
-    return JSONResponse(body.model_dump(), status)
+    return JSONResponse(body.model_dump(), status, headers)
 
 
 async def _on_problem(_: Request, error: Exception) -> Response:
@@ -108,6 +126,35 @@ async def _on_conflict(_: Request, error: Exception) -> Response:
     sentence = "This patch was changed in another window since this one read it; nothing was overwritten."
     notice = ConflictNotice(sequence=error.sequence, changed_at=error.changed_at, sentence=sentence)
     return JSONResponse(notice.model_dump(mode="json"), 409)
+
+
+async def _on_store_refusal(_: Request, error: Exception) -> Response:
+    """Say what the store will not take. Only one that cannot be reached is called that, and worth another try."""
+    assert isinstance(error, DBAPIError)
+    if error.connection_invalidated or (isinstance(error, OperationalError | InterfaceError) and _is_away(error)):
+        return await _on_store_down(_, error)
+    _LOG.error("%s", error)
+    said = shown(str(error.orig).strip().splitlines()[0] if str(error.orig).strip() else type(error.orig).__name__)
+    return _refusal(507, Problem("the store", said, "something that it can keep; it was not kept, and is still here"))
+
+
+def _is_away(error: DBAPIError) -> bool:
+    """Tell whether an error says that the server is not there, or not ready: SQLSTATE 08, 57P, or none at all."""
+    state = getattr(error.orig, "sqlstate", None)
+    return state is None or state.startswith(("08", "57P"))
+
+
+async def _on_http(_: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    found, wanted = _HTTP.get(error.status_code, (error.detail, "a request that Jorvik knows"))
+    return _refusal(error.status_code, Problem("the request", found, wanted), error.headers)
+
+
+_HTTP: dict[int, tuple[str, str]] = {
+    400: ("a body that cannot be read", "JSON in UTF-8"),
+    404: ("an address that nothing answers", "one of those in /api/openapi.json"),
+    405: ("a method that this address does not take", "one of those in the answer's Allow"),
+}
 
 
 async def _on_store_down(_: Request, error: Exception) -> Response:
@@ -144,7 +191,8 @@ _ANSWERS: dict[type[Exception], Callable[[Request, Exception], Awaitable[Respons
     RequestValidationError: _on_invalid,
     Missing: _on_missing,
     Conflict: _on_conflict,
-    DBAPIError: _on_store_down,
+    DBAPIError: _on_store_refusal,
+    HTTPException: _on_http,
     PoolTimeout: _on_store_down,
     Cancelled: _on_cancelled,
     TooLarge: _on_too_large,

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from jorvik.core.limits import DEFAULT_RATE, MAX_SECONDS
 from jorvik.core.measure.sound import Levels, Partial
-from jorvik.core.modules.base import Mark
+from jorvik.core.modules.base import Mark, PlainText
 from jorvik.formats.wav import Depth
 
 Document = dict[str, Any]
@@ -36,10 +36,15 @@ class ConflictNotice(Form):
     sentence: str
 
 
+WriteId = Annotated[str, Field(min_length=8, max_length=64, pattern=r"^[0-9A-Za-z-]+$")]
+"""The identity that a window gives a write, by which its repetition is known."""
+
+
 class NewPatch(Form):
     """A patch to keep."""
 
     document: Document
+    write: WriteId | None = None
 
 
 class Draft(Form):
@@ -48,13 +53,17 @@ class Draft(Form):
     document: Document
     sequence: int
     replace: bool = False
+    write: WriteId | None = None
+    after: Annotated[list[WriteId], Field(max_length=64)] = []
+    """Earlier writes of the window whose answers it never got."""
 
 
 class Save(Form):
     """A wish to keep the present draft as a revision."""
 
     sequence: int
-    reason: Annotated[str, Field(max_length=200)] = "saved"
+    reason: Annotated[PlainText, Field(max_length=200)] = "saved"
+    write: WriteId | None = None
 
 
 class FileText(Form):

@@ -9,6 +9,8 @@ from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from jorvik.core.problems import shown
+
 MAX_BODY_BYTES = 9_000_000
 """A patch document of the greatest size, quoted as text inside a request, and what goes with it."""
 
@@ -67,7 +69,7 @@ class Guard:
         if not self._is_ours(host):
             return _refuse(403, "Host", host, f"one of {', '.join(sorted(self.hosts))}")
         origin = headers.get("origin")
-        if origin is not None and (urlsplit(origin).netloc != headers.get("host") or not self._is_ours(_name(origin))):
+        if origin is not None and (_place(origin) != headers.get("host") or not self._is_ours(_name(origin))):
             return _refuse(403, "Origin", origin, "this application's own address")
         if headers.get("content-length", "0").isdigit() and int(headers.get("content-length", "0")) > MAX_BODY_BYTES:
             return too_large()
@@ -83,6 +85,13 @@ def _is_address(host: str) -> bool:
     except ValueError:
         return False
     return True
+
+
+def _place(address: str) -> str:
+    try:
+        return urlsplit(address).netloc
+    except ValueError:
+        return ""
 
 
 def _name(address: str) -> str:
@@ -112,5 +121,6 @@ def too_large() -> JSONResponse:
 
 
 def _refuse(status: int, place: str, found: str, wanted: str) -> JSONResponse:
-    sentence = f'{place}: found "{found}"; it must be {wanted}.'
+    found = shown(found)
+    sentence = f"{place}: found {found}; it must be {wanted}."
     return JSONResponse({"place": place, "found": found, "wanted": wanted, "sentence": sentence}, status)

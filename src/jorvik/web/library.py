@@ -35,7 +35,7 @@ def get_patches(store: Store) -> list[Head]:
 @router.post("/patches", status_code=201)
 def post_patch(new: NewPatch, store: Store) -> Kept:
     """Keep a new patch."""
-    return store.create(new.document)
+    return store.create(new.document, write=new.write)
 
 
 @router.get("/patches/{patch_id}")
@@ -47,13 +47,13 @@ def get_patch(patch_id: uuid.UUID, store: Store) -> Kept:
 @router.put("/patches/{patch_id}/draft", responses=CONFLICT)
 def put_draft(patch_id: uuid.UUID, draft: Draft, store: Store) -> Kept:
     """Keep the draft of a window, unless another window wrote since."""
-    return store.write_draft(patch_id, draft.document, draft.sequence, draft.replace)
+    return store.write_draft(patch_id, draft.document, draft.sequence, draft.replace, draft.write, draft.after)
 
 
 @router.post("/patches/{patch_id}/revisions", responses=CONFLICT)
 def post_revision(patch_id: uuid.UUID, save: Save, store: Store) -> Kept:
     """Keep the present draft as a revision."""
-    return store.save(patch_id, save.sequence, save.reason)
+    return store.save(patch_id, save.sequence, save.reason, save.write)
 
 
 @router.get("/patches/{patch_id}/revisions")

@@ -29,6 +29,19 @@ Law = Literal["sum", "octaves", "semitones"]
 """How what moves a value adds to it: in its own unit, or as a ratio of 2 to the sum of octaves or semitones."""
 
 
+def check_text(value: str) -> str:
+    """Return text that can be kept and sent: without NUL, which a database refuses, and whole letters only."""
+    if "\0" in value:
+        raise PydanticCustomError("text", "text without the letter NUL")
+    if not value.isascii() and any("\ud800" <= letter <= "\udfff" for letter in value):
+        raise PydanticCustomError("text", "text of whole letters; half of one is among them")
+    return value
+
+
+PlainText = Annotated[str, AfterValidator(check_text)]
+"""Text that can be kept and sent."""
+
+
 def _check_id(value: str) -> str:
     if value != value.strip() or any(c in ".:" or not c.isprintable() for c in value):
         raise PydanticCustomError("id", "an id without dots, colons or blanks at its ends")
@@ -131,6 +144,8 @@ class Strict(BaseModel):
     @field_validator("*", mode="after")
     @classmethod
     def _in_range(cls, value: Any, info: ValidationInfo) -> Any:
+        if isinstance(value, str):
+            return check_text(value)
         facts = field_facts(cls.model_fields[info.field_name or ""])
         low, high = facts.get("minimum"), facts.get("maximum")
         if low is None or high is None or isinstance(value, bool) or not isinstance(value, int | float):

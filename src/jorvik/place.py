@@ -1,0 +1,15 @@
+"""Where this checkout lies, and how it is told from others."""
+
+import hashlib
+from pathlib import Path
+from typing import Final
+
+ROOT: Final = Path(__file__).parents[2]
+
+CANNOT_BEGIN: Final = 3
+"""The exit code of a server that it is no use to start again."""
+
+
+def instance() -> str:
+    """Return a name for this checkout, by which its server and its data are known."""
+    return hashlib.sha256(str(ROOT).encode()).hexdigest()[:10]

@@ -1,0 +1,65 @@
+"""The process that serves: the newest tables, the demo data, the application, until told to stop or left alone."""
+
+import json
+import os
+import signal
+import socket
+import sys
+import threading
+from typing import Any, Final
+
+import uvicorn
+from sqlalchemy.exc import SQLAlchemyError
+
+from jorvik.core.patch import parse_patch
+from jorvik.core.warm import warm
+from jorvik.place import CANNOT_BEGIN, ROOT, instance
+from jorvik.store.database import connect, migrate
+from jorvik.store.patches import PatchStore
+from jorvik.web.app import LOOPBACK, Settings, create_app
+
+EVERYWHERE: Final = ("0.0.0.0", "::")  # noqa: S104
+
+
+def main() -> int:
+    """Serve as the first line of standard input says, and return the exit code."""
+    told: dict[str, Any] = json.loads(sys.stdin.readline())
+    threading.Thread(target=_end_with_whoever_started_us, daemon=True).start()
+    signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
+    engine = connect(told["database"])
+    try:
+        migrate(engine)
+        if told["demo"]:
+            load_demo(PatchStore(engine), reset=told["reset"])
+        warm()
+    except SQLAlchemyError as error:
+        said = str(getattr(error, "orig", None) or error).strip().splitlines()
+        print(f"start: the database refuses to begin: {said[0] if said else type(error).__name__}", file=sys.stderr)
+        return CANNOT_BEGIN
+    except OSError as error:
+        print(f"start: {error.filename}: {error.strerror}.", file=sys.stderr)
+        return CANNOT_BEGIN
+    except KeyboardInterrupt:
+        return 0
+    host: str = told["host"]
+    hosts = {*LOOPBACK, host, socket.gethostname()} if host not in LOOPBACK else LOOPBACK
+    screen = ROOT / "ui" / "dist"
+    app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, screen if screen.exists() else None))
+    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3))
+    if not told.get("again"):
+        print(f"\nJorvik is at {told['url']}   (Ctrl-C stops it)", flush=True)
+    server.run(sockets=[socket.socket(fileno=told["socket"])])
+    return 0
+
+
+def load_demo(store: PatchStore, reset: bool = False) -> None:
+    """Keep the demo patches that are not there yet; with ``reset`` put all of them back as they were shipped."""
+    for path in sorted((ROOT / "demo").glob("*.json")):
+        document = parse_patch(path.read_bytes()).document()
+        store.put_demo(path.stem, document, reset)
+
+
+def _end_with_whoever_started_us() -> None:
+    """Stop when our standard input ends: whoever started us is gone, and nobody would stop us."""
+    sys.stdin.read()
+    os.kill(os.getpid(), signal.SIGINT)
