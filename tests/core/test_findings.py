@@ -3,11 +3,15 @@
 import unittest
 from typing import Any
 
+import numpy as np
+
 from jorvik.core.engine.run import trace
 from jorvik.core.findings import RULES, check
+from jorvik.core.judgement import judge
 from jorvik.core.measure.closed_forms import ring
+from jorvik.core.measure.context import Context
 from jorvik.core.patch import Patch, check_patch
-from tests.core.judging import ENV, RuleCase, found
+from tests.core.judging import CLOCK, ENV, HELD, NOISE, RuleCase, found
 from tests.support import Json, demos, note, patch
 
 
@@ -79,6 +83,104 @@ class Rules(RuleCase):
         self.assertAlmostEqual(ring(10.0, 8.0).time_s, 1.759, places=3)
         self.sides("long_ring", at(8.0), at(4.0))
 
+    def test_a_ring_struck_at_note_on_does_not_begin_again_at_note_off(self) -> None:
+        """It rings for 1.76 s from note-on, and the run ends after 2.5 s; a gate strikes it once more at note-off."""
+
+        def at(source: str, length_s: float = 1.5) -> Patch:
+            ring: Json = {"id": "ring", "kind": "filter", "input": source, "frequency_hz": 10.0, "q": 8.0}
+            route = {"source": "ring", "destination": "cutoff", "amount": 24}
+            return patch([ring], [route], performance=note(length_s, 1.0))
+
+        self.sides("long_ring", at("gate"), at("trigger"))
+        left = found("long_ring", at("gate"))[0]
+        self.assertIn("760 ms", left.sentence.replace("759", "760"))
+        # Struck at note-on in a run of 1.1 s, 0.66 s of it is left.
+        early = found("long_ring", at("trigger", 0.1))[0]
+        self.assertIn("659", early.sentence)
+
+    def test_never_closes(self) -> None:
+        flicker: Json = {"id": "l", "kind": "lfo", "rate": 5, "polarity": "unipolar"}
+        route = {"source": "l", "destination": "amplitude", "mode": "scale", "amount": 0.4}
+        closing = {"source": "e", "destination": "amplitude", "mode": "scale", "amount": 1}
+        slow = {**ENV, "release_s": 8.0}
+        finding = self.sides("never_closes", patch([flicker], [route]), patch([flicker, ENV], [route, closing]))
+        self.assertIn("500 ms after note-off", finding.sentence)
+        # A release of eight seconds is on its way, and a tail of nothing tells nothing.
+        self.assertEqual(found("never_closes", patch([slow], [closing])), [])
+        self.assertEqual(found("never_closes", patch([flicker], [route], performance=note(1.0, 0.0))), [])
+        assert finding.mend is not None
+        self.assertLess(trace(finding.mend.patch).lanes["amplitude"].value[-1], 1e-9)
+
+    def test_a_vibrato_that_nobody_hears(self) -> None:
+        def at(delay_s: float, closes: bool) -> Patch:
+            lfo: Json = {"id": "v", "kind": "lfo", "rate": 5.5, "delay_s": delay_s}
+            pluck: Json = {"id": "p", "kind": "envelope", "attack_s": 0.005, "decay_s": 0.3, "sustain": 0.0}
+            routes: list[Json] = [{"source": "v", "destination": "pitch", "amount": 0.3}]
+            if closes:
+                routes.append({"source": "p", "destination": "amplitude", "mode": "scale", "amount": 1})
+            return patch([lfo, pluck], routes, performance=note(1.2, 0.5))
+
+        self.sides("vibrato", at(0.6, True), at(0.2, True))
+        self.sides("vibrato", at(1.3, False), at(0.9, False))
+
+    def test_idle_cutoff(self) -> None:
+        """A saw of 65 Hz: ten octaves of harmonics, and nothing of them 40 dB down until the cutoff is far below."""
+
+        def at(base: float, reach: float = 6.0) -> Patch:
+            modules = [NOISE, CLOCK, HELD]
+            route = {"source": "h", "destination": "cutoff", "amount": reach}
+            voice = {"base": {"cutoff": base}}
+            return patch(modules, [route], performance=note(2.0, 0.2, key=84), voice=voice)
+
+        silent = self.sides("idle_cutoff", at(60.0), at(2000.0))
+        self.assertEqual(silent.which, "silent")
+        # Two octaves and more under the tone a gentle low-pass takes 24 dB, and 40 dB from 3.3 octaves on.
+        self.assertEqual(found("idle_cutoff", at(400.0, 0.1)), [])
+        self.assertTrue(found("idle_cutoff", at(1046.5 / 2**3.5, 0.1)))
+
+        def hum(base: float) -> Patch:
+            swing: Json = {"id": "l", "kind": "lfo", "rate": 2}
+            voice: Json = {
+                "base": {"cutoff": base},
+                "oscillators": {"osc1": {"table": "plain"}, "tables": [{"name": "plain", "frames": [[[1.0, 0.0]]]}]},
+            }
+            route = {"source": "l", "destination": "cutoff", "amount": 2}
+            return patch([swing], [route], performance=note(1.0, 0.2, key=36), voice=voice)
+
+        self.assertEqual(self.sides("idle_cutoff", hum(8000.0), hum(100.0)).which, "idle")
+
+    def test_breaks_elsewhere(self) -> None:
+        def at(gain: float) -> Patch:
+            mix: Json = {"id": "a", "kind": "mix", "inputs": [{"source": "b"}, {"source": "trigger"}]}
+            turn: Json = {"id": "b", "kind": "shape", "input": "a", "gain": 0.8}
+            routes = [
+                {"source": "velocity", "destination": "b.gain", "amount": gain},
+                {"source": "b", "destination": "fold", "amount": 1},
+            ]
+            return patch([mix, turn], routes, performance=note(0.5, 0.2, velocity=40))
+
+        # Round the loop 0.8 + gain x velocity / 127: over 1 at the hardest where gain is over 0.2.
+        finding = self.sides("breaks_elsewhere", at(0.4), at(0.19))
+        self.assertIn("At velocity 127", finding.sentence)
+        self.assertIn("the loop through a", finding.sentence)
+        self.assertTrue(judge(Context(at(0.4))).readings)
+
+    def test_a_sampler_that_reads_nothing_yet_is_no_fault(self) -> None:
+        self.assertEqual(found("sampling", patch([{"id": "s", "kind": "sample_hold"}])), [])
+
+    def test_the_faster_clock_counts_what_it_divides_and_multiplies(self) -> None:
+        for divide, multiply in ((1, 1), (4, 1), (1, 3), (5, 2)):
+            clock = {"id": "c", "kind": "clock", "rate": 100.0 * divide / multiply}
+            clock |= {"divide": divide, "multiply": multiply}
+            tone = {"id": "t", "kind": "lfo", "rate": 130.0}
+            hold = {"id": "s", "kind": "sample_hold", "input": "t", "clock": "c"}
+            of = patch([tone, clock, hold], [{"source": "s", "destination": "cutoff", "amount": 12}])
+            with self.subTest(divide=divide, multiply=multiply):
+                [finding] = found("beyond_half_rate", of)
+                assert finding.mend is not None
+                rises = np.diff(trace(finding.mend.patch).signals["c"][:48_000]) > 0
+                self.assertAlmostEqual(int(rises.sum()), 273, delta=1.5)
+
     def test_sampling(self) -> None:
         lfo: Json = {"id": "l", "kind": "lfo", "rate": 3, "polarity": "unipolar"}
         route = {"source": "s", "destination": "cutoff", "amount": 12}
@@ -87,7 +189,7 @@ class Rules(RuleCase):
             return patch([lfo, {"id": "s", "kind": "sample_hold", "input": "l", "clock": "l", **hold}], [route])
 
         self.sides("sampling", at(threshold=1.5), at(threshold=0.5))
-        self.assertIn("never takes", found("sampling", at(clock=0.0))[0].sentence)
+        self.assertIn("never takes", found("sampling", at(clock="mod_wheel"))[0].sentence)
         self.assertIn("never moves", found("sampling", at(input=0.3))[0].sentence)
         fast: Json = {"id": "f", "kind": "oscillator", "tracks": "none", "hz": 20_000}
         of = patch([lfo, fast, {"id": "s", "kind": "sample_hold", "input": "l", "clock": "f"}], [route])

@@ -12,6 +12,9 @@ STEPS_PER_OCTAVE: Final = {"sum": 0.0, "octaves": 1.0, "semitones": 12.0}
 UNBOUNDED: Final = 1e9
 """The range of what has none of its own: large enough never to be met, small enough to stay finite."""
 
+_MOST_OCTAVES: Final = 900.0
+"""A value moved by so many octaves is past every range, and still a number."""
+
 
 @dataclass(frozen=True)
 class Destination:
@@ -46,7 +49,7 @@ class Destination:
         2000.0
         """
         n = self.steps_per_octave
-        return base * 2.0 ** (distance / n) if n else base + distance
+        return base * 2.0 ** min(max(distance / n, -_MOST_OCTAVES), _MOST_OCTAVES) if n else base + distance
 
     def distance(self, a: float, b: float) -> float:
         """Return how far b lies from a in the modulation unit; of frequencies, both over 0.

@@ -1,12 +1,13 @@
 """Everything that there is to say of a patch: what the rules find and what can be read, worked out side by side."""
 
+import math
 import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import NamedTuple, TypeVar
 
 from jorvik.core.engine.run import Cancelled
-from jorvik.core.findings import RULES, gravest_first
+from jorvik.core.findings import RULES, found_by, gravest_first
 from jorvik.core.findings.base import Finding
 from jorvik.core.measure.context import Context
 from jorvik.core.readings import KINDS, note_to_note, of_kind
@@ -35,14 +36,18 @@ def judge(of: Context) -> Judged:
         def begun(find: Callable[[Context], Iterable[T]]) -> Future[list[T]]:
             return pool.submit(_found, find, of)
 
+        # What is refused as it stands is refused before anything else is looked at.
+        ahead.result()
+        _ = of.measures
         read = {kind: begun(find) for kind, find in KINDS.items()}
         found = [begun(rule) for rule in RULES.values()]
-        ahead.result()
         readings = [reading for kind, future in read.items() for reading in of_kind(kind, future.result())]
-        return Judged(gravest_first(one for future in found for one in future.result()), readings)
+        # A figure that is no number says nothing.
+        told = [reading for reading in readings if math.isfinite(reading.value)]
+        return Judged(gravest_first(one for future in found for one in future.result()), told)
 
 
 def _found(find: Callable[[Context], Iterable[T]], of: Context) -> list[T]:
     if of.cancelled():
         raise Cancelled
-    return list(find(of))
+    return found_by(find, of)

@@ -39,6 +39,9 @@ MAX_ROOMS: Final = 3
 MAX_LEVELED: Final = 8
 """Tables of a patch's own kept ready to be read, 0.6 MB a frame: those of two patches."""
 
+GATE_RAMP_S: Final = 0.003
+"""Rise and fall of an amplifier that nothing moves, so that the gate alone does not click."""
+
 MAX_BEND: Final = 12.0
 
 MAX_UPDATE: Final = 48_000

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from jorvik.core.pitch import key_hz
-from jorvik.core.problems import Problem
+from jorvik.core.problems import Problem, shown
 from jorvik.core.tempo import Tempo, is_note_value
 
 VOLTS_PER_UNIT: Final = 5.0
@@ -18,6 +18,7 @@ _NOTE: Final = re.compile(r"^([A-Ga-g])([#b♯♭]?)(-?\d{1,2})$")
 _PITCH_CLASS: Final = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 _ACCIDENTAL: Final = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}
 _MOST_TEXT: Final = 64
+_MOST_INTERVAL_ST: Final = 240.0
 
 Scale = Mapping[str, Callable[[float], float]]
 
@@ -117,7 +118,7 @@ def parse_value(
     if not cleaned or len(cleaned) > _MOST_TEXT:
         raise Problem(place, "nothing" if not cleaned else f"{len(cleaned)} characters", f"a value, such as {example}")
     if (terms := _terms(cleaned)) is not None:
-        known = (tempo or Tempo()).seconds(present) if isinstance(present, str) else present
+        known = _present(present, unit, place, tempo or Tempo())
         total = _worked_out(terms, unit, place, bare, tempo, known)
         _check_bounds(place, cleaned, total, unit, low, high)
         return Value(total)
@@ -132,6 +133,15 @@ def parse_value(
         value = _number(cleaned, unit, bare or unit, place, example)
     _check_bounds(place, cleaned, value, unit, low, high)
     return Value(value)
+
+
+def _present(present: float | str | None, unit: str, place: str, tempo: Tempo) -> float | None:
+    """Return the value that stands in a field, in its unit: a note value is a time, or the period of a rate."""
+    if not isinstance(present, str):
+        return present
+    if not is_note_value(present):
+        raise Problem(place, f"{shown(present)} as what stands there", "a number or a note value")
+    return tempo.hertz(present) if unit == "Hz" else tempo.seconds(present)
 
 
 _OPERATION: Final = re.compile(r"\s([+*/-])\s|^([*/])\s*")
@@ -156,8 +166,8 @@ def _worked_out(
 
     def plain(text: str) -> float:
         match = _NUMBER.match(text)
-        if match is None or match[2]:
-            raise Problem(place, f'"{text}"', "a plain number after * or /")
+        if match is None or match[2] or not math.isfinite(float(match[1])):
+            raise Problem(place, shown(text), "a plain number after * or /")
         return float(match[1])
 
     if terms[0] == "":
@@ -175,11 +185,16 @@ def _worked_out(
                 raise Problem(place, f'"/ {text}"', "divided by something over 0")
             products[-1] /= plain(text)
         elif unit == "Hz" and (interval := _interval(text)) is not None:
+            if abs(interval) > _MOST_INTERVAL_ST:
+                raise Problem(place, shown(text), f"an interval of {_MOST_INTERVAL_ST / 12:g} octaves at most")
             products[-1] *= 2.0 ** ((interval if operation == "+" else -interval) / 12.0)
         else:
             products.append(value(text))
             signs.append(1.0 if operation == "+" else -1.0)
-    return sum(sign * product for sign, product in zip(signs, products, strict=True))
+    total = sum(sign * product for sign, product in zip(signs, products, strict=True))
+    if not math.isfinite(total):
+        raise Problem(place, f"{shown(' '.join(terms).strip())}, which goes past every number", "a finite value")
+    return total
 
 
 def _interval(text: str) -> float | None:

@@ -26,6 +26,9 @@ CAUTION: Final = (
 
 MAX_FILE_BYTES: Final = 6_000_000
 MAX_FILE_S: Final = 60.0
+READABLE: Final = ("PCM_U8", "PCM_S8", "PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE", "ULAW", "ALAW")
+MOST_SAMPLE: Final = 1000.0
+"""60 dB over full scale: what is larger is no sound but a damaged file."""
 GUESSES: Final = (2048, 1024, 4096, 512, 256, 128, 64)
 """Lengths of a frame that are tried, the likeliest first."""
 LEAST_FRAME: Final = 16
@@ -117,17 +120,24 @@ def _read(data: bytes) -> tuple[Floats, list[str]]:
     remarks = []
     try:
         with soundfile.SoundFile(io.BytesIO(data)) as file:
-            if file.frames / file.samplerate > MAX_FILE_S:
-                found = f"{file.frames / file.samplerate / 60:.3g} minutes of sound"
+            if file.subtype not in READABLE:
+                raise Problem("the file", f"samples packed as {file.subtype}", f"one of {', '.join(READABLE)}")
+            if file.frames > MAX_FILE_S * max(file.samplerate, 1):
+                found = f"{file.frames / max(file.samplerate, 1) / 60:.3g} minutes of sound"
                 raise Problem("the file", found, f"{MAX_FILE_S:g} s at most, single cycles one after the other")
             channels, promised = file.channels, file.frames
             table = file.read(dtype="float64", always_2d=True)
-    except soundfile.LibsndfileError:
+    except Problem:
+        raise
+    except (soundfile.SoundFileError, RuntimeError, ValueError, TypeError):
         raise Problem("the file", "no sound that can be read", "a WAV file") from None
     if table.shape[0] == 0 or promised == 0:
         raise Problem("the file", "no samples", "a WAV file with frames in it")
     if not np.isfinite(table).all():
         raise Problem("the file", "samples that are no numbers", "finite samples throughout")
+    if float(np.abs(table).max()) > MOST_SAMPLE:
+        found = f"samples as large as {float(np.abs(table).max()):.3g}"
+        raise Problem("the file", found, f"within ±{MOST_SAMPLE:g}; full scale is 1")
     if channels > 1:
         remarks.append(f"of {channels} channels the first was taken")
     samples = table[:, 0]

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from jorvik.core.limits import DEFAULT_RATE, MAX_SECONDS
+from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_SECONDS, MIN_RATE
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Mark, PlainText
 from jorvik.formats.wav import Depth
@@ -100,7 +100,7 @@ class Play(Form):
     velocity: float | None = None
     key: float | None = None
     length_s: float | None = None
-    rate: int = DEFAULT_RATE
+    rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = DEFAULT_RATE
 
 
 class SoundWish(Play):

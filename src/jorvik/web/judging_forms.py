@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import PatchMeasures
 from jorvik.web.forms import Document, Form, Play, Row
@@ -79,8 +80,8 @@ class StretchWish(Play):
     """A lane between two moments of the run."""
 
     lane: str
-    from_s: float
-    to_s: float
+    from_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)]
+    to_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)]
 
 
 class ReachedWish(Play):

@@ -79,7 +79,7 @@ def _note(held: Held, rate: int) -> NoteView:
 
 def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
     found = {}
-    held = run.notes[0]
+    held = run.note
     for module in run.patch.modules:
         row = run.program.module_rows[module.id]
         low, high = module.span()

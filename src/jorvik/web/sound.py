@@ -11,7 +11,6 @@ from pydantic import ValidationError
 from jorvik.core.engine.run import trace
 from jorvik.core.kernels import Floats
 from jorvik.core.measure.sound import (
-    SILENCE_DB,
     band_levels,
     decibels,
     fundamental,
@@ -55,6 +54,8 @@ _rendered = Rendered()
 """Of the process that works."""
 
 _ROWS = 108
+_FLOOR_DB = -100.0
+"""What is shown as nothing in the spectrogram, and what its legend says."""
 _CURVE = 400
 
 
@@ -191,7 +192,7 @@ def look(sound: Sound, wish: LookWish) -> SoundView:
         columns=columns,
         low_hz=picture.low_hz,
         high_hz=picture.high_hz,
-        floor_db=SILENCE_DB,
+        floor_db=_FLOOR_DB,
         bands=[packed(band) for band in bands],
         unsteadiness_db=[unsteadiness(band) for band in bands],
         spectrum_hz=packed(curve_hz),
@@ -202,5 +203,5 @@ def look(sound: Sound, wish: LookWish) -> SoundView:
 
 
 def _shades(db: Floats) -> "np.ndarray[tuple[int, ...], np.dtype[np.uint8]]":
-    """Return levels as bytes: 0 at -100 dB, 255 at 0 dB."""
-    return np.clip((db + 100.0) * 2.55, 0.0, 255.0).astype(np.uint8)
+    """Return levels as bytes: 0 at the floor, 255 at 0 dB."""
+    return np.clip((db - _FLOOR_DB) * (255.0 / -_FLOOR_DB), 0.0, 255.0).astype(np.uint8)

@@ -183,7 +183,7 @@ def _straight(
         lane = of.lanes.get(at.name)
         if lane is None or wish.what.endswith("_s") or (n and wish.value <= 0.0):
             return None
-        moment = _moment(wish.what, lane.value, of.run.notes[0].on, of.run.notes[0].off)
+        moment = _moment(wish.what, lane.value, of.run.note.on, of.run.note.off)
         given = {name: lane.contributions[route.id][moment] / route.amount for name, route in amounts.items()}
         rows.append([given.get(f.name, n or 1.0) for f in free])
         missing.append(at.distance(float(lane.raw[moment]), wish.value))
@@ -223,7 +223,7 @@ def _figures(patch: Patch, at: Destination, wishes: Sequence[Wish]) -> list[floa
 def _had(patch: Patch, at: Destination) -> dict[What, float]:
     """Return everything that can be wished for of a lane, as it is."""
     of = trace(patch, DRAFT_RATE)
-    note = of.run.notes[0]
+    note = of.run.note
     values = of.lanes[at.name].value if at.name in of.lanes else np.full(of.run.length, patch.base(at))
     figures = measure(values, note.on, note.off, DRAFT_RATE)
     held = values[note.on : max(note.off, note.on + 1)]

@@ -36,6 +36,15 @@ def _first_beyond(bits: NDArray[np.uint64], rows: Ints, begin: int, end: int) ->
     return (column, found) if found >= 0 else (-1, -1)
 
 
+class NotFinite(Problem):
+    """A run came to no finite number."""
+
+    def __init__(self, signal: str, place: str, found: str, wanted: str) -> None:
+        self.signal = signal
+        """The module that made it, the first of its loop, or what moves the destination most; or nothing."""
+        super().__init__(place, found, wanted)
+
+
 class FiniteCheck:
     """Looks at each block of a run as it is made."""
 
@@ -53,17 +62,29 @@ class FiniteCheck:
         """
         at, row = _first_beyond(table.view(np.uint64), self._rows, column, column + end - first)
         if row >= 0:
-            raise self._problem(row, (first + at - column) / self._rate)
+            raise self._problem(row, (first + at - column) / self._rate, table[:, at])
 
-    def _problem(self, row: int, at_s: float) -> Problem:
+    def _problem(self, row: int, at_s: float, values: Floats) -> NotFinite:
         looped = _loop_modules(self._program)
         name = _name_of(self._program, row)
         through = looped.get(name)
         if through is not None:
             found = f"a signal that grows without end, past every number at {at_s:.6g} s"
-            return Problem(f"the loop through {through}", found, "less gain round the loop, or a clip in it")
+            signal = through if through in self._program.module_rows else ""
+            return NotFinite(signal, f"the loop through {through}", found, "less gain round the loop, or a clip in it")
         found = f"a value past every number at {at_s:.6g} s"
-        return Problem(name, found, "made of smaller numbers: lower gains, powers or inputs")
+        signal = name if name in self._program.module_rows else self._strongest(name, values)
+        return NotFinite(signal, name, found, "made of smaller numbers: lower gains, powers or inputs")
+
+    def _strongest(self, name: str, values: Floats) -> str:
+        """Return the module whose route gives a destination the most at a sample, or nothing."""
+        lane = self._program.lanes.get(name)
+        sizes = {
+            route.source: float(np.nan_to_num(np.abs(values[self._program.route_rows[route.id]]), nan=np.inf))
+            for route in (lane.routes if lane else [])
+            if route.source in self._program.module_rows
+        }
+        return max(sizes, key=lambda source: sizes[source], default="")
 
 
 def _rows_in_order(program: Program) -> Iterator[int]:

@@ -9,7 +9,7 @@ import numpy as np
 
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.finite import FiniteCheck
-from jorvik.core.engine.notes import run_length, voices
+from jorvik.core.engine.notes import Held, run_length, voices
 from jorvik.core.engine.program import Code, Lane, Program, compile_patch, placed
 from jorvik.core.engine.sameness import Key, row_keys, without
 from jorvik.core.engine.score import Score, write_score
@@ -67,7 +67,32 @@ class Run:
         self.rate = rate
         self.notes = played[voice]
         self.length = run_length(patch, rate)
+        if self.length < 1:
+            found = f"{patch.performance.seconds:g} s, which is no sample at {rate} Hz"
+            raise Problem("the run", found, f"longer: a sample is {1e6 / rate:.3g} us")
         self.program: Program = compile_patch(patch, self.notes[0].number)
+
+    @cached_property
+    def note(self) -> Held:
+        """The first note that is there for a sample: of a chord on one voice, the one that has it."""
+        return self._note_and_end[0]
+
+    @cached_property
+    def note_end(self) -> int:
+        """The sample at which the note after it begins, or the run ends."""
+        return self._note_and_end[1]
+
+    @property
+    def held(self) -> slice:
+        """The samples while that note is held: two at least, where the run has as many."""
+        begin = min(self.note.on, max(self.length - 2, 0))
+        return slice(begin, max(self.note.off, begin + 2))
+
+    @cached_property
+    def _note_and_end(self) -> tuple[Held, int]:
+        ends = [*(min(note.on, self.length) for note in self.notes[1:]), self.length]
+        there = ((note, end) for note, end in zip(self.notes, ends, strict=True) if end > note.on)
+        return next(there, (self.notes[-1], self.length))
 
     @property
     def shape(self) -> tuple[int, int]:
@@ -215,8 +240,7 @@ class Trace:
 
     def held(self, values: Floats) -> Floats:
         """Return the part of a row while the first note is held, two samples at least."""
-        note = self.run.notes[0]
-        return values[note.on : max(note.off, note.on + 2)]
+        return values[self.run.held]
 
     @cached_property
     def time_s(self) -> Floats:

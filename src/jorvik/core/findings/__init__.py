@@ -6,12 +6,15 @@ Each file says at its top what it looks for, and its threshold with the reason f
 import pkgutil
 from collections.abc import Callable, Iterable, Iterator
 from importlib import import_module
-from typing import Final
+from typing import Final, TypeVar
 
 from jorvik.core.engine.run import Cancelled, never
 from jorvik.core.findings.base import Finding
 from jorvik.core.measure.context import Context
 from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
+
+T = TypeVar("T")
 
 _NO_RULES = ("base",)
 RULES: Final[dict[str, Callable[[Context], Iterator[Finding]]]] = {
@@ -30,8 +33,20 @@ def findings(of: Context) -> list[Finding]:
     for rule in RULES.values():
         if of.cancelled():
             raise Cancelled
-        found += rule(of)
+        found += found_by(rule, of)
     return gravest_first(found)
+
+
+def found_by(look: Callable[[Context], Iterable[T]], of: Context) -> list[T]:
+    """Return what a rule or a reading finds in a patch.
+
+    Nothing where the patch can be run as it stands, but not as this one would play it; ``breaks_elsewhere`` says so.
+    """
+    _ = of.measures
+    try:
+        return list(look(of))
+    except Problem:
+        return []
 
 
 def gravest_first(found: Iterable[Finding]) -> list[Finding]:

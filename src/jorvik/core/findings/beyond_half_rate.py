@@ -79,5 +79,12 @@ def _faster_clock(of: Context, clock: str, tone: float) -> Mend | None:
     field = {"oscillator": "hz", "clock": "rate", "lfo": "rate"}.get(module.kind) if module else None
     if field is None or (module is not None and getattr(module, "tracks", "none") != "none"):
         return None
+    assert module is not None
     wanted = float(f"{2.1 * tone:.3g}")
-    return Mend(f"{clock} at {rate_text(wanted)}", edited(of.patch, modules={clock: {field: wanted}}))
+    # A clock counts each of its pulses so many times, and lets one in so many through.
+    own = wanted * getattr(module, "divide", 1) / getattr(module, "multiply", 1)
+    at = of.patch.destination(f"{clock}.{field}")
+    if at is None or own > at.high:
+        return None
+    base = of.set_to(module, field, own)
+    return Mend(f"{clock} at {rate_text(base)}", edited(of.patch, modules={clock: {field: base}}))

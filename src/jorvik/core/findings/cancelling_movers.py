@@ -23,13 +23,15 @@ _GLANCE = 512
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each pair of routes that undo each other's work."""
-    note = of.trace.run.notes[0]
+    held = of.trace.run.held
     for name, lane in of.trace.lanes.items():
-        given = effects(lane, note.on, max(note.off, note.on + 2))
+        given = effects(lane, held.start, held.stop)
         reach = {name: float(np.ptp(values)) for name, values in given.items()}
         glance = {name: values[:: max(1, values.size // _GLANCE)] for name, values in given.items()}
         for a, b in combinations(lane.lane.routes, 2):
             most = LEFT * max(reach[a.id], reach[b.id])
+            if most <= 0.0:
+                continue
             # Of some samples the movement is never greater than of all.
             if np.ptp(glance[a.id] + glance[b.id]) > most:
                 continue

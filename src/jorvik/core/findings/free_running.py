@@ -57,7 +57,7 @@ def _apart(of: Context, module: Module) -> dict[str, float]:
     for further in FURTHER_ON:
         turned = edited(of.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
         other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, room=room)
-        for name, apart in lanes_apart(draft, other, other.run.notes[0]):
+        for name, apart in lanes_apart(draft, other, other.run.note):
             found[name] = max(apart, found.get(name, 0.0))
     return found
 

@@ -1,7 +1,8 @@
 """A control filter whose ringing outlives the note.
 
-The ring has gone when it is 60 dB down, after ln(1000) q / (pi f). Told where it goes on for more than 50 ms after the
-run's end or the closing of the amplifier, from note-off.
+The ring has gone when it is 60 dB down, after ln(1000) q / (pi f) from when its input last struck it: at note-off where
+that moves the input, else before. Told where it goes on for more than 50 ms after the amplifier has closed or the run
+has ended.
 """
 
 import math
@@ -20,22 +21,29 @@ LEAST_Q = 2.0
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each ring that is cut off."""
     for module in of.modules("filter"):
-        falls = of.trace.run.notes[0].off
+        falls = of.trace.run.note.off
         hz, q = of.setting(module, "frequency_hz", falls), of.setting(module, "q", falls)
         if q < LEAST_Q or hz <= 0.0 or not of.is_read(module.id):
             continue
-        lasts = ring(hz, q).time_s
-        room = of.closes_s - of.off_s
-        if lasts - room < LEAST_S:
+        struck = of.last_struck_s(module, hz)
+        if struck is None:
             continue
+        lasts = ring(hz, q).time_s
+        left = struck + lasts - of.closes_s
+        if left < LEAST_S:
+            continue
+        room = max(of.closes_s - struck, 0.0)
         fits = max(0.5, math.floor(10.0 * room * math.pi * hz / math.log(1000.0)) / 10.0)
+        since = (
+            "note-off" if abs(struck - of.off_s) < LEAST_S else f"it was last struck, {time_text(struck)} into the run"
+        )
         yield Finding(
             rule="long_ring",
             severity="caution",
-            sentence=f"{module.id} rings for {time_text(lasts)} after note-off; {time_text(lasts - room)} of it is never heard.",
+            sentence=f"{module.id} rings for {time_text(lasts)} after {since}; {time_text(left)} of it is never heard.",
             why="The next note starts into what is left of the ring.",
             about=f"signal.{module.id}",
-            from_s=of.off_s,
+            from_s=max(struck, of.on_s),
             to_s=of.end_s,
             mend=Mend(
                 f"Q {fits:g}, which fades with the note",

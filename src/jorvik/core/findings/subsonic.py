@@ -13,6 +13,7 @@ import numpy as np
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.patch import Patch, check_patch, edited
+from jorvik.core.performance import Note
 from jorvik.core.voice.render import render
 
 HEARD_FROM_HZ = 20.0
@@ -28,9 +29,9 @@ _RATE = 24_000
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding where too much of the sound lies under hearing."""
-    samples = render(_start(of.patch), _RATE, of.cancelled, blocked=False).samples
-    if samples.shape[0] < LEAST_SAMPLES:
+    if note_of(of.patch).length_s * _RATE < LEAST_SAMPLES:
         return
+    samples = render(_start(of.patch), _RATE, of.cancelled, blocked=False).samples
     # Faded in and out, so that the cut at the end does not itself count as movement.
     faded = samples * np.hanning(samples.shape[0])[:, None]
     power = (np.abs(np.fft.rfft(faded, 4 * samples.shape[0], axis=0)) ** 2).sum(axis=1)
@@ -56,10 +57,15 @@ def find(of: Context) -> Iterator[Finding]:
     )
 
 
+def note_of(patch: Patch) -> Note:
+    """Return the note that the patch is tested with."""
+    return patch.performance.notes[0]
+
+
 def _start(patch: Patch) -> Patch:
     """Return the patch's first note alone, cut short, without effects."""
     document = patch.document()
-    note = patch.performance.notes[0]
+    note = note_of(patch)
     first = {"key": note.key, "velocity": note.velocity, "length_s": min(note.length_s, LONGEST_S)}
     document["performance"] = {**document.get("performance", {}), "notes": [first], "tail_s": 0.0}
     return check_patch(document)

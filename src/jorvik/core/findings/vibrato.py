@@ -1,4 +1,4 @@
-"""Vibrato outside the usual rates, or heard from the first moment.
+"""Vibrato outside the usual rates, heard from the first moment, or never, since the amplifier closes before it begins.
 
 Singers and string players keep to 4 to 8 Hz and let it come in after the onset (Prame, JASA 96, 1994: 6 Hz on average).
 Told for swings of 3 to 150 cents.
@@ -26,6 +26,19 @@ def find(of: Context) -> Iterator[Finding]:
         rate = of.setting(module, "rate")
         if rate >= AUDIO_HZ or not 0.03 <= abs(route.amount) <= 1.5 or rate < 1.0:
             continue
+        heard = max(of.shut_s - of.on_s, 0.0)
+        begins = of.on_s + of.setting(module, "delay_s")
+        if begins >= of.shut_s:
+            sooner = {"delay_s": float(f"{0.4 * heard:.3g}"), "fade_in_s": float(f"{0.3 * heard:.3g}")}
+            yield _said(
+                of,
+                route.id,
+                f"{module.id} begins {time_text(of.setting(module, 'delay_s'))} after the onset, when nothing has been heard for {time_text(begins - of.shut_s)}.",
+                "The amplifier closes before the vibrato begins, so that no note of this length has any.",
+                Mend("begin within the note", edited(of.patch, modules={module.id: sooner})),
+                "silent",
+            )
+            continue
         waits = of.setting(module, "delay_s") + 0.5 * of.setting(module, "fade_in_s")
         if not SLOWEST <= rate <= FASTEST:
             wanted = SLOWEST if rate < SLOWEST else FASTEST
@@ -38,7 +51,7 @@ def find(of: Context) -> Iterator[Finding]:
                 Mend(f"{wanted:g} Hz", patch),
                 "rate",
             )
-        if waits < DELAY_S and of.off_s - of.on_s > 0.5:
+        if waits < DELAY_S and min(heard, of.off_s - of.on_s) > 0.5:
             patch = edited(of.patch, modules={module.id: {"delay_s": 0.2, "fade_in_s": 0.4}})
             yield _said(
                 of,

@@ -7,19 +7,22 @@ import numpy as np
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.patch import edited
+from jorvik.core.values import VOLTS_PER_UNIT
 
 MOST = 2.0
+_PAST_ALL = 1e300
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a note on each signal that goes beyond 2.0."""
     for name, values in of.trace.signals.items():
         most = float(np.abs(values).max(initial=0.0))
+        volts = min(VOLTS_PER_UNIT * most, _PAST_ALL)
         if most > MOST:
             yield Finding(
                 rule="voltage_range",
                 severity="note",
-                sentence=f"{name} reaches {most:.3g}, which is {5 * most:.3g} V: beyond the ±10 V of a control-voltage file.",
+                sentence=f"{name} reaches {most:.3g}, which is {volts:.3g} V: beyond the ±10 V of a control-voltage file.",
                 why="Exported as 16 or 24 bit it would be refused; most inputs take ±5 or ±10 V.",
                 about=f"signal.{name}",
                 from_s=of.on_s,

@@ -10,12 +10,15 @@ import numpy as np
 from jorvik.core.destinations import VOICE
 from jorvik.core.engine.run import LaneTrace, Trace, never, trace
 from jorvik.core.kernels import Floats
-from jorvik.core.limits import DEFAULT_RATE
+from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.measure.patch import PatchMeasures, measure_trace
 from jorvik.core.modules.base import Module, Signal
 from jorvik.core.patch import Patch, Route
 
 T = TypeVar("T")
+
+STRUCK: Final = 0.1
+"""An input that moves by this share of its way within a quarter of a period makes a filter ring."""
 
 _EVEN: Final = 0.02
 """Notes come at equal distances where these differ by less than this share."""
@@ -75,8 +78,7 @@ class Context:
     @property
     def note_end(self) -> int:
         """The sample at which the next note begins, or the run ends."""
-        run = self.trace.run
-        return run.notes[1].on if len(run.notes) > 1 else run.length
+        return self.trace.run.note_end
 
     @property
     def note_gap_s(self) -> float | None:
@@ -97,6 +99,31 @@ class Context:
             return self.end_s
         heard = np.flatnonzero(lane.value > 1e-3 * max(float(lane.value.max()), 1e-9))
         return (int(heard[-1]) + 1) / self.rate if heard.size else self.off_s
+
+    @property
+    def shut_s(self) -> float:
+        """When nothing is heard any more: the amplifier has closed, or, where nothing moves it, the gate has."""
+        return self.closes_s if self.lane("amplitude") else min(self.off_s + GATE_RAMP_S, self.end_s)
+
+    def last_struck_s(self, module: Module, hz: float) -> float | None:
+        """Return when the input of a filter last moved fast enough to make it ring at a frequency, in seconds.
+
+        Fast is a tenth of the input's whole way within a quarter of a period. None where it never did.
+        """
+        source = getattr(module, "input", 0.0)
+        if not isinstance(source, str) or hz <= 0.0:
+            return None
+        values = self.row(source)
+        span = float(np.ptp(values)) + abs(float(values[0]))
+        quarter = max(1, min(round(0.25 * self.rate / hz), values.size - 1))
+        if span <= 1e-9 or values.size < 2:
+            return None
+        # The filter starts from rest: what stands at the first sample is a step from 0.
+        moved = np.abs(values[quarter:] - values[:-quarter])
+        fast = np.flatnonzero(moved > STRUCK * span)
+        if fast.size:
+            return (int(fast[-1]) + 1) / self.rate
+        return 0.0 if abs(float(values[0])) > STRUCK * span else None
 
     def row(self, signal: Signal) -> Floats:
         """Return a signal at every sample: a module's, a performance signal's, or a number's."""
@@ -128,7 +155,7 @@ class Context:
         return float(min(max(value, limits.low), limits.high))
 
     def _sample(self, at: int | None) -> int:
-        return min(self.trace.run.notes[0].on if at is None else at, self.trace.run.length - 1)
+        return min(self.trace.run.note.on if at is None else at, self.trace.run.length - 1)
 
     def rate_of(self, name: str) -> float | None:
         """Return how often a signal repeats, in hertz: as set where nothing moves that, else as measured."""

@@ -45,7 +45,7 @@ def musical_distance(at: Destination, least: float, greatest: float) -> float:
     if unit == "cents":
         return 100.0 * (greatest - least)
     if unit == "st":
-        return 12.0 * math.log2(greatest / least) if least > 0.0 else 0.0
+        return 12.0 * (math.log2(greatest) - math.log2(least)) if least > 0.0 else 0.0
     if unit == "dB":
         floor = 10.0 ** (_SILENT_DB / 20.0)
         return 20.0 * math.log10(max(greatest, floor) / max(least, floor))
@@ -99,11 +99,10 @@ def measure_patch(
 
 def measure_trace(of: Trace) -> PatchMeasures:
     """Return the figures of a trace over its first note."""
-    note = of.run.notes[0]
-    end = of.run.notes[1].on if len(of.run.notes) > 1 else of.run.length
+    note, end = of.run.note, of.run.note_end
     lanes = {name: lane for name, lane in of.lanes.items() if lane.lane.routes or name == "pitch"}
     voice = [name for name in lanes if "." not in name and ":" not in name]
-    held = slice(note.on, max(note.off, note.on + 2))
+    held = of.run.held
     moved = cache(lambda name: in_modulation_unit(lanes[name], held))
     row = {name: lane.lane.row for name, lane in lanes.items()}
     once, module_rows = of.room.once, of.run.program.module_rows

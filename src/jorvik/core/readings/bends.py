@@ -19,7 +19,7 @@ RELEASE: Final = ("release", ((0.5, "−6 dB"), (0.9, "−20 dB")))
 
 def find(of: Context) -> Iterator[Reading]:
     """Yield the times of each stage of each envelope, as it is moved; typed ones are met by its bend."""
-    note = of.trace.run.notes[0]
+    note = of.trace.run.note
     for module in of.modules("envelope"):
         rises = sum(of.setting(module, name) for name in ("delay_s", "attack_s", "hold_s"))
         begins = {"attack": note.on, "decay": note.on + round(rises * of.rate), "release": note.off}

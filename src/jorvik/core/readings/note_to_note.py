@@ -40,7 +40,7 @@ def find(of: Context) -> Iterator[Reading]:
 
 def lanes_apart(of: Context, other: Trace, theirs: Held) -> Iterator[tuple[str, float]]:
     """Yield how far each moved voice lane of the first note lies from that of a note of another trace, at most."""
-    mine = of.trace.run.notes[0]
+    mine = of.trace.run.note
     length = max(2, min(mine.off - mine.on, theirs.off - theirs.on))
     for name, lane in of.trace.lanes.items():
         if "." in name or ":" in name or not lane.lane.routes or name not in other.lanes:

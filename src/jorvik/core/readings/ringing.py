@@ -39,15 +39,18 @@ def find(of: Context) -> Iterator[Reading]:
             wished=lambda s, filter=module, hz=rings.frequency_hz: _tuned(of, filter, hz, s),  # type: ignore[misc]
         )
         yield Reading(about, "bounces", rings.bounces, "over 5 %", "Swings of more than 5 %: q ln(20) / π.")
-        outlives = rings.time_s - (of.closes_s - of.off_s)
-        yield Reading(
-            about,
-            "outlives the note by",
-            max(outlives, 0.0),
-            "s",
-            "How much of the ring from note-off to −60 dB comes after the amplifier has closed or the run has ended.",
-            words="" if outlives > 0.0 else f"not at all, {time_text(-outlives)} to spare",
-        )
+        struck = of.last_struck_s(module, hz)
+        if struck is not None:
+            outlives = struck + rings.time_s - of.closes_s
+            yield Reading(
+                about,
+                "outlives the note by",
+                max(outlives, 0.0),
+                "s",
+                "How much of the ring, from when its input last struck it to −60 dB, comes after the amplifier has "
+                "closed or the run has ended.",
+                words="" if outlives > 0.0 else f"not at all, {time_text(-outlives)} to spare",
+            )
         gap = of.note_gap_s
         if gap is not None:
             cycles = rings.frequency_hz * gap

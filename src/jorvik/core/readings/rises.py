@@ -28,8 +28,8 @@ def find(of: Context) -> Iterator[Reading]:
 
 
 def _peaks(of: Context, about: str, values: Floats, unit: str) -> Iterator[Reading]:
-    note = of.trace.run.notes[0]
-    row = values[note.on : of.note_end]
+    begin = of.trace.run.held.start
+    row = values[begin : max(of.note_end, begin + 1)]
     span = float(np.ptp(row))
     if span <= 1e-9:
         return

@@ -28,7 +28,7 @@ def find(of: Context) -> Iterator[Reading]:
         about = f"signal.{module.id}"
         high = of.row(module.clock) > module.threshold
         rising = np.concatenate([[0], np.flatnonzero(high[1:] & ~high[:-1]) + 1])
-        note = of.trace.run.notes[0]
+        note = of.trace.run.note
         taken = rising[(rising >= note.on) & (rising < note.off)] - note.on
         if taken.size == 0:
             continue

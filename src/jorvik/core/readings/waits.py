@@ -14,9 +14,9 @@ def find(of: Context) -> Iterator[Reading]:
     for module in of.modules("random"):
         about = f"signal.{module.id}"
         moved = of.trace.lanes.get(f"{module.id}.rate")
-        note = of.trace.run.notes[0]
+        note = of.trace.run.note
         first = 0 if module.start == "free" else note.on
-        size = max(note.off, note.on + 2) - first
+        size = min(of.trace.run.held.stop, of.trace.run.length) - first
         rate = moved.value[first : first + size] if moved else np.full(size, module.slot_value("rate", tempo))
         phase = np.concatenate([[0.0], np.cumsum(rate)]) / of.rate
         targets = np.interp(np.arange(1.0, np.floor(phase[-1]) + 1.0), phase, np.arange(size + 1) / of.rate)

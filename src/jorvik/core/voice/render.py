@@ -15,7 +15,7 @@ from jorvik.core.destinations import VOICE
 from jorvik.core.engine.notes import Held, run_length, voices
 from jorvik.core.engine.run import Run, never
 from jorvik.core.kernels import Floats, kernel
-from jorvik.core.limits import DEFAULT_RATE
+from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.patch import Patch
 from jorvik.core.randomness import note_random, stream
 from jorvik.core.voice.effects import SENDS, effects
@@ -24,9 +24,6 @@ from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
 from jorvik.core.wavetables import PULSED
-
-GATE_RAMP_S: Final = 0.003
-"""Rise and fall of an amplifier that nothing moves, so that the gate alone does not click."""
 
 DC_HZ: Final = 5.0
 """Corner of the one-pole high-pass that keeps the output free of DC: a tenth of a dB at 30 Hz."""

@@ -1,0 +1,74 @@
+"""A patch that can be played at its test note, and not at others: at the softest or the hardest, or with other draws.
+
+Looked for where something answers to velocity, or is left to chance: one run at velocity 1 and one at 127, and two
+with other seeds. A run that comes to no finite number is played by nobody.
+"""
+
+from collections.abc import Iterator
+from functools import partial
+from typing import Any
+
+from jorvik.core.engine.finite import NotFinite
+from jorvik.core.engine.run import Run
+from jorvik.core.findings.base import Finding, mend
+from jorvik.core.measure.chance import is_random
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import field_facts
+from jorvik.core.patch import Patch, check_patch, edited, fresh_id
+
+SOFTEST, HARDEST = 1.0, 127.0
+SEEDS = (1001, 1002)
+WITHIN = 10.0
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a fault for the first way of playing at which the run comes to no finite number."""
+    for words, patch in _otherwise(of):
+        try:
+            for _ in Run(patch, of.rate).blocks(cancelled=of.cancelled):
+                pass
+        except NotFinite as problem:
+            yield Finding(
+                rule="breaks_elsewhere",
+                severity="fault",
+                sentence=f"{words} the patch cannot be played. {problem}",
+                why="It plays as it stands; a player will strike the note at which it does not.",
+                about=f"signal.{problem.signal}" if problem.signal else "",
+                from_s=of.on_s,
+                to_s=of.off_s,
+                mend=mend(f"keep {problem.signal} within ±{WITHIN:g}", partial(_clipped, of.patch, problem.signal))
+                if problem.signal
+                else None,
+            )
+            return
+
+
+def _otherwise(of: Context) -> Iterator[tuple[str, Patch]]:
+    if of.answers_to_velocity:
+        for velocity in (HARDEST, SOFTEST):
+            yield f"At velocity {velocity:g}", of.patch.with_note(velocity=velocity)
+    if any(is_random(of.patch, module.id) for module in of.patch.modules) or of.is_read("note_random"):
+        document = of.patch.document()
+        for seed in SEEDS:
+            document["performance"] = {**document.get("performance", {}), "seed": seed}
+            yield "With other random numbers", check_patch(document)
+
+
+def _clipped(patch: Patch, name: str) -> Patch:
+    """Return the patch in which whatever read a module reads it through a clip."""
+    kept = fresh_id(f"{name} kept", patch.signal_names)
+    inputs: dict[str, dict[str, Any]] = {
+        m.id: {field: kept for field, value in m.input_signals() if value == name} for m in patch.modules
+    }
+    for module in patch.modules:
+        for field, about in type(module).model_fields.items():
+            if field_facts(about).get("role") == "mix_inputs":
+                parts = [part.model_dump(mode="json", exclude_unset=True) for part in getattr(module, field)]
+                inputs[module.id] = {
+                    field: [{**part, "source": kept} if part.get("source") == name else part for part in parts]
+                }
+    routes = {
+        route.id: {end: kept for end in ("source", "via") if getattr(route, end) == name} for route in patch.routes
+    }
+    clip = {"id": kept, "kind": "shape", "input": name, "clip": [-WITHIN, WITHIN]}
+    return edited(patch, modules=inputs, routes=routes, more_modules=(clip,))

@@ -1,0 +1,74 @@
+"""A moving cutoff that changes nothing, or that lies so far below the tone that its steps fall silent.
+
+Changes nothing: every harmonic that counts passes within 1 dB for 95 % of the steps or of the time, as the figure of
+that name has it. Falls silent: the loudest that is left of the tone lies 40 dB or more under the loudest of it, for a
+twentieth of the steps or of the time; that far under what was heard before, a note is missed.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jorvik.core.destinations import VOICE
+from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import rate_text
+from jorvik.core.patch import edited
+from jorvik.core.readings.unchanged import MovedCutoff
+
+RICHER = ("fm_index", "fold", "drive", "osc2_level", "sub_level", "noise_level")
+"""What gives the tone more than its table has; nothing is said of one that any of them is at work in."""
+
+NOTHING = 0.95
+SILENT_DB = -40.0
+SILENT_SHARE = 0.05
+
+
+def find(of: Context) -> Iterator[Finding]:
+    """Yield a caution on a cutoff that is not heard, and one on a cutoff that leaves nothing to be heard."""
+    moved = MovedCutoff.of(of)
+    if moved is None or any(of.patch.at_work(name) for name in RICHER):
+        return
+    what = "steps" if moved.stepped else "time"
+    idle = moved.unchanged_share()
+    if idle >= NOTHING:
+        yield _said(
+            of,
+            f"The cutoff moves, and changes nothing {idle:.0%} of the {what}: no harmonic by as much as 1 dB.",
+            "It lies beyond everything that the tone has; what moves it is not heard.",
+            _brought(of, moved, moved.hz.min() * 2.0, "into the tone"),
+            "idle",
+        )
+        return
+    silent = float((moved.loudest_db() <= SILENT_DB).mean())
+    if silent >= SILENT_SHARE:
+        yield _said(
+            of,
+            f"{silent:.0%} of the {what} the cutoff lies so far from the tone that less than {SILENT_DB:g} dB of it is left.".replace(
+                "-", "−"
+            ),
+            "Those notes or moments fall silent though nothing closes the amplifier.",
+            _nearer(of, moved),
+            "silent",
+        )
+
+
+def _said(of: Context, sentence: str, why: str, mend: Mend | None, which: str) -> Finding:
+    return Finding("idle_cutoff", "caution", sentence, why, "cutoff", of.on_s, of.off_s, mend, which)
+
+
+def _nearer(of: Context, moved: MovedCutoff) -> Mend | None:
+    """Bring the set cutoff so far toward the tone that its farthest step lies within what is heard."""
+    far = moved.cutoffs.min() if moved.response in ("low", "band") else moved.cutoffs.max()
+    near = moved.hz.min() * 0.5 if moved.response in ("low", "band") else moved.hz.max() * 2.0
+    base = of.patch.base(VOICE["cutoff"])
+    return _brought(of, moved, base * near / far, "nearer to the tone")
+
+
+def _brought(of: Context, moved: MovedCutoff, wanted: float, words: str) -> Mend | None:
+    """Set the cutoff elsewhere, where its routes add to it; None where one takes it over."""
+    if any(route.mode == "range" for route in of.routes_to("cutoff")):
+        return None
+    at = VOICE["cutoff"]
+    base = float(f"{float(np.clip(wanted, at.low, at.high)):.4g}")
+    return Mend(f"cutoff {rate_text(base)}, {words}", edited(of.patch, base={"cutoff": base}))
