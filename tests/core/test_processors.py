@@ -2,6 +2,7 @@
 
 import math
 import unittest
+from collections.abc import Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,7 @@ Floats = NDArray[np.float64]
 GATED: Json = {"id": "gate source", "kind": "envelope", "attack_s": 0, "decay_s": 0, "sustain": 1, "release_s": 0}
 
 
-def run(*modules: Json, **rest: object) -> dict[str, Floats]:
+def run(*modules: Json, **rest: object) -> Mapping[str, Floats]:
     return traced(list(modules), **{"performance": note(1.0, 1.0), **rest}).signals  # type: ignore[arg-type]
 
 

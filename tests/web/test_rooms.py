@@ -4,7 +4,7 @@ import unittest
 from contextlib import ExitStack
 
 from jorvik.core.engine.run import Room, Run
-from jorvik.core.limits import MAX_ROOMS
+from jorvik.core.limits import MAX_ROOMS_BYTES
 from jorvik.web.rooms import Rooms
 from tests.support import note, patch
 
@@ -41,13 +41,18 @@ class Lent(unittest.TestCase):
             raise ZeroDivisionError
         self.assertIs(self.used(rooms, of), room)
 
-    def test_no_more_are_kept_than_there_may_be_the_oldest_go(self) -> None:
+    def test_no_more_are_kept_than_there_is_memory_for_the_oldest_go(self) -> None:
         rooms = Rooms()
-        runs = [run(0.1 * i) for i in range(1, MAX_ROOMS + 3)]
+        runs = [run(4.0 + 0.05 * i) for i in range(20)]
         made = [self.used(rooms, of) for of in runs]
+        self.assertGreater(sum(room.nbytes for room in made), MAX_ROOMS_BYTES)
         with ExitStack() as stack:
-            again = [stack.enter_context(rooms.lent(of)) for of in runs]
-        self.assertEqual([a is b for a, b in zip(again, made, strict=True)], [False] * 2 + [True] * MAX_ROOMS)
+            kept = [stack.enter_context(rooms.lent(of)) is room for of, room in zip(runs, made, strict=True)]
+        self.assertLessEqual(
+            sum(room.nbytes for room, is_kept in zip(made, kept, strict=True) if is_kept), MAX_ROOMS_BYTES
+        )
+        self.assertEqual(kept, sorted(kept), "an older one stayed and a newer one went")
+        self.assertGreater(sum(kept), 2)
 
     def test_a_run_too_long_to_be_kept_gets_none(self) -> None:
         for of, too_long in ((run(0.1), False), (run(59.0), True)):

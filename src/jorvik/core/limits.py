@@ -24,17 +24,26 @@ MAX_NAME: Final = 120
 MAX_DOCUMENT_BYTES: Final = 4_000_000
 """A patch at every other limit stays well under this."""
 
-MAX_TRACE_BYTES: Final = 2_000_000_000
-"""A trace kept whole in memory: over this it is refused, and the streamed forms remain."""
+MAX_TRACE_BYTES: Final = 192_000_000
+"""A trace kept whole in memory: ten seconds of a patch of the usual size. Of a longer one rows are made on demand."""
 
-MAX_ROOM_BYTES: Final = 128_000_000
-"""A run kept from one request to the next: ten seconds of a patch of the usual size."""
+MAX_SIDE_TRACE_BYTES: Final = 48_000_000
+"""The like of a trace that is made to be compared with another: at another velocity, of the next note."""
 
-MAX_KEPT: Final = 2000
-"""Figures and columns of rows, kept with such a run: some fifty edits of a patch of the usual size."""
+MAX_DRAWN_TRACE_BYTES: Final = 12_000_000
+"""The like of each of several traces with other random numbers."""
 
-MAX_ROOMS: Final = 3
-"""Such runs, kept for the next requests: two windows at work, and a drag's coarser ones."""
+MAX_TABLE_BYTES: Final = 2_000_000_000
+"""A trace written to a file that is made whole in memory; CSV is written as it is made, whatever its size."""
+
+MAX_ROOMS_BYTES: Final = 160_000_000
+"""Runs kept from one request to the next, together: two windows at work, and a drag's coarser ones."""
+
+MAX_ROOM_BYTES: Final = 64_000_000
+"""One of them, over which a run is not kept: five seconds of a patch of the usual size."""
+
+MAX_KEPT: Final = 600
+"""Figures and columns of rows, kept with such a run: some fifteen edits of a patch of the usual size."""
 
 MAX_LEVELED: Final = 8
 """Tables of a patch's own kept ready to be read, 0.6 MB a frame: those of two patches."""

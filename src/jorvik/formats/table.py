@@ -6,7 +6,9 @@ import numpy as np
 
 from jorvik.core.engine.run import Run, never, trace
 from jorvik.core.kernels import Floats
+from jorvik.core.limits import MAX_TABLE_BYTES
 from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
 
 DIGITS = 12
 """Significant digits of a number in CSV."""
@@ -44,8 +46,17 @@ def _quoted(name: str) -> str:
 
 
 def arrays(patch: Patch, rate: int, voice: int = 0, contributions: bool = False) -> dict[str, Floats]:
-    """Return a whole trace as named arrays, for NPZ."""
+    """Return a whole trace as named arrays, for NPZ.
+
+    Raises Problem where they would not fit into the memory that they may take.
+    """
     whole = trace(patch, rate, voice)
+    names = columns(whole.run, contributions)
+    size = (1 + len(names)) * whole.run.length * 8
+    if size > MAX_TABLE_BYTES:
+        most = MAX_TABLE_BYTES // ((1 + len(names)) * 8) / rate
+        much = f"{size / 1e9:.3g} GB of samples"
+        raise Problem("the trace", much, f"shorter, {most:.3g} s at most with all that this patch moves, or CSV")
     found = {"time_s": whole.time_s}
     found |= {f"signal.{name}": values for name, values in whole.signals.items()}
     for name, lane in whole.lanes.items():

@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Room, Run, trace
 from jorvik.core.judgement import judge
+from jorvik.core.limits import MAX_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
@@ -82,7 +83,8 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
 
     def one(of: Patch, room: Room) -> ComparedStep:
         run = Run(of, wish.rate)
-        reduced = reduce_run(run, wish.columns, cancelled, room=room)
+        kept = room if run.size_bytes <= MAX_TRACE_BYTES else None
+        reduced = reduce_run(run, wish.columns, cancelled, room=kept)
         lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
         found = measure_patch(of, wish.rate, cancelled, room)
         return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from threading import Lock
 
 from jorvik.core.engine.run import Room, Run
-from jorvik.core.limits import MAX_ROOM_BYTES, MAX_ROOMS
+from jorvik.core.limits import MAX_ROOM_BYTES, MAX_ROOMS_BYTES
 
 
 class Rooms:
@@ -30,4 +30,6 @@ class Rooms:
             yield room
         finally:
             with self._lock:
-                self._free = [*self._free, room][-MAX_ROOMS:]
+                self._free.append(room)
+                while len(self._free) > 1 and sum(kept.nbytes for kept in self._free) > MAX_ROOMS_BYTES:
+                    del self._free[0]

@@ -1,9 +1,9 @@
 """A program run: block after block, cut wherever the caller likes, the same numbers each time."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TypeVar, cast
+from typing import Protocol, TypeVar, cast
 
 import numpy as np
 
@@ -12,7 +12,8 @@ from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.notes import Held, run_length, voices
 from jorvik.core.engine.program import Code, Lane, Program, compile_patch, placed
 from jorvik.core.engine.sameness import Key, row_keys, without
-from jorvik.core.engine.score import Score, write_score
+from jorvik.core.engine.score import write_score
+from jorvik.core.engine.windowed import WindowedRows
 from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_KEPT, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
 from jorvik.core.patch import Patch
@@ -103,17 +104,21 @@ class Run:
         """
         return self.program.rows, _spread(self.length + 1)
 
+    @property
+    def size_bytes(self) -> int:
+        """What the run takes, kept whole."""
+        return self.program.rows * self.length * 8
+
     def blocks(self, edges: Sequence[int] | None = None, cancelled: Callable[[], bool] = never) -> Iterator[Block]:
         """Yield the run as blocks that end at ``edges`` (rising, the last of them the length of the run).
 
         Raises Cancelled soon after ``cancelled`` has said so, and Problem where the run comes to no finite number.
         """
         check = FiniteCheck(self.program, self.rate)
-        ends = list(edges) if edges is not None else self._ends()
+        ends = list(edges) if edges is not None else self.block_ends()
         widest = max(np.diff([0, *ends]), default=0)
         table = np.zeros((self.program.rows, _spread(int(widest) + 1)))
-        score = write_score(self.program, self.notes)
-        for first, end, step in self._steps(table, self.program.code, score, ends, cancelled):
+        for first, end, step in self.stretches(table, self.program.code, ends, cancelled):
             step(1)
             check(table, 1, first, end)
             yield Block(first, table[:, 1 : end - first + 1])
@@ -132,20 +137,21 @@ class Run:
         table[:, 0] = 0.0
         table[[row for row in self.program.performance_rows.values() if row not in made]] = 0.0
         check = FiniteCheck(self.program, self.rate, made)
-        for first, end, step in self._steps(table, without(self.program, made), score, self._ends(), cancelled):
+        for first, end, step in self.stretches(table, without(self.program, made), self.block_ends(), cancelled):
             step(first + 1)
             check(table, first + 1, first, end)
         room.leave(keys)
         return table[:, 1 : self.length + 1]
 
-    def _ends(self) -> list[int]:
+    def block_ends(self) -> list[int]:
+        """Return where blocks of the usual length end."""
         return [*range(BLOCK, self.length, BLOCK), self.length]
 
-    def _steps(
-        self, table: Floats, code: Code, score: Score, ends: Sequence[int], cancelled: Callable[[], bool]
+    def stretches(
+        self, table: Floats, code: Code, ends: Sequence[int], cancelled: Callable[[], bool]
     ) -> Iterator[tuple[int, int, Callable[[int], None]]]:
         """Yield first and last sample of each block, and what fills the table with it from a column on."""
-        program = self.program
+        program, score = self.program, write_score(self.program, self.notes)
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         events = np.zeros(STRETCH, dtype=np.int64)
         run = run_block()
@@ -192,12 +198,20 @@ class Room:
         self.shape, self._keys = shape, []
         return self._cells[:size].reshape(shape), made
 
+    @property
+    def nbytes(self) -> int:
+        """How much memory it holds for runs."""
+        return self._cells.nbytes
+
     def leave(self, keys: Sequence[Key]) -> None:
         """Say that every row holds what its key stands for."""
         self._keys = list(keys)
 
     def once(self, what: object, rows: Sequence[int], make: Callable[[], T]) -> T:
         """Return what is made of some rows, from the last time that it was made of the same."""
+        if not self._keys:
+            # Nothing was run in it: what is asked of a run that is not kept whole is not kept either.
+            return make()
         name = what, *(self._keys[row] for row in rows)
         if name not in self._found:
             self._found[name] = make()
@@ -206,17 +220,55 @@ class Room:
         return cast(T, self._found[name])
 
 
+class Rows(Protocol):
+    """Whole rows of a run by their number: a table, or what makes each when it is asked for."""
+
+    def __getitem__(self, row: int) -> Floats:
+        """Return a row at every sample."""
+
+
+class NamedRows(Mapping[str, Floats]):
+    """Rows of a run by their names. A row is fetched each time that it is asked for."""
+
+    def __init__(self, rows: Rows, places: Mapping[str, int]) -> None:
+        self._rows = rows
+        self._places = places
+
+    def __getitem__(self, name: str) -> Floats:
+        return self._rows[self._places[name]]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._places)
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+
 @dataclass(frozen=True)
 class LaneTrace:
     """A destination over time: arrays of one number a sample, in the destination's units."""
 
     lane: Lane
-    base: Floats
-    raw: Floats
-    """Before the clamp."""
-    value: Floats
-    contributions: dict[str, Floats]
+    rows: Rows = field(repr=False)
+    contributions: Mapping[str, Floats] = field(repr=False)
     """By route: what an add gives, in the modulation unit; the factor of a scale; the base that a range sets."""
+    is_whole: bool = True
+    """Whether its rows are all in memory; else each is made when it is asked for."""
+
+    @property
+    def value(self) -> Floats:
+        """What it comes to."""
+        return self.rows[self.lane.row]
+
+    @property
+    def raw(self) -> Floats:
+        """Before the clamp."""
+        return self.rows[self.lane.row + 1]
+
+    @property
+    def base(self) -> Floats:
+        """What its routes start from."""
+        return self.rows[self.lane.row + 2]
 
 
 @dataclass(frozen=True)
@@ -224,14 +276,16 @@ class Trace:
     """Everything that a run made."""
 
     rate: int
-    signals: dict[str, Floats]
+    signals: Mapping[str, Floats]
     """Every module's output by its id."""
-    performance: dict[str, Floats]
+    performance: Mapping[str, Floats]
     lanes: dict[str, LaneTrace]
     """Every destination that something moves, and the pitch, by its name."""
     run: Run = field(repr=False)
     room: Room = field(repr=False)
     """Where it was made, and what is made of it can be kept for the next that has the same."""
+    is_whole: bool = True
+    """Whether every row is in memory."""
 
     @property
     def seconds(self) -> float:
@@ -254,10 +308,14 @@ def trace(
     voice: int = 0,
     cancelled: Callable[[], bool] = never,
     room: Room | None = None,
+    most_bytes: int = MAX_TRACE_BYTES,
 ) -> Trace:
     """Return a whole run at every sample; in a room that is given, until the next run in it.
 
-    Raises Problem when it would not fit into the memory that a trace may take.
+    A run of more than ``most_bytes`` is not kept whole: its rows are made when they are asked for, with the same
+    numbers (see :mod:`jorvik.core.engine.windowed`).
+
+    Raises Problem where it comes to no finite number.
 
     >>> from jorvik.core.patch import check_patch
     >>> lfo = {"id": "slow", "kind": "lfo", "rate": 2.0}
@@ -266,28 +324,22 @@ def trace(
     1.0
     """
     run = Run(patch, rate, voice)
-    size = run.program.rows * run.length * 8
-    if size > MAX_TRACE_BYTES:
-        most = MAX_TRACE_BYTES // (run.program.rows * 8) / rate
-        found = f"{size / 1e9:.3g} GB of samples"
-        raise Problem("the trace", found, f"shorter, {most:.3g} s at most with all that this patch moves")
-    room = room or Room()
-    rows = run.whole(cancelled, room)
     program = run.program
+    is_whole = run.size_bytes <= most_bytes
+    room = room if is_whole and room is not None else Room()
+    rows: Rows = run.whole(cancelled, room) if is_whole else WindowedRows(run, most_bytes, cancelled)
+    lanes = {
+        name: LaneTrace(
+            lane, rows, NamedRows(rows, {route.id: program.route_rows[route.id] for route in lane.routes}), is_whole
+        )
+        for name, lane in program.lanes.items()
+    }
     return Trace(
         rate=rate,
-        signals={name: rows[row] for name, row in program.module_rows.items()},
-        performance={name: rows[row] for name, row in program.performance_rows.items()},
-        lanes={
-            name: LaneTrace(
-                lane,
-                base=rows[lane.row + 2],
-                raw=rows[lane.row + 1],
-                value=rows[lane.row],
-                contributions={route.id: rows[program.route_rows[route.id]] for route in lane.routes},
-            )
-            for name, lane in program.lanes.items()
-        },
+        signals=NamedRows(rows, program.module_rows),
+        performance=NamedRows(rows, program.performance_rows),
+        lanes=lanes,
         run=run,
         room=room,
+        is_whole=is_whole,
     )

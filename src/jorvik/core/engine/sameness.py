@@ -37,8 +37,8 @@ def row_keys(program: Program, score: Score, length: int, rate: int) -> list[Key
     wheel = program.performance_rows["pitch_bend"]
     glide = program.performance_rows[GLIDE_ROW]
     keys[glide] = _key(keys[glide], keys[wheel], score.glide_s, score.bend_range_st)
-    nodes = _nodes(program)
-    for group in _groups(program.code):
+    nodes = nodes_of(program)
+    for group in groups_of(program.code):
         members = [nodes[number] for number in group]
         places = {row: place for place, row in enumerate(row for member in members for row in member.makes)}
         made = _key(held, [(member.own, [places.get(row, keys[row]) for row in member.reads]) for member in members])
@@ -49,8 +49,8 @@ def row_keys(program: Program, score: Score, length: int, rate: int) -> list[Key
 
 def without(program: Program, made: set[int]) -> Code:
     """Return the code of a program without the groups whose every row is made already."""
-    nodes = _nodes(program)
-    groups = _groups(program.code)
+    nodes = nodes_of(program)
+    groups = groups_of(program.code)
     left = [i for i, group in enumerate(groups) if not all(made.issuperset(nodes[n].makes) for n in group)]
     table = program.code.groups[left]
     table["end"] = np.cumsum([len(groups[i]) for i in left])
@@ -68,13 +68,14 @@ def _played(score: Score, name: str, row: int) -> list[Any]:
     return given + [score.points[lane["first_point"] : lane["end_point"]].tolist() for lane in lanes]
 
 
-def _groups(code: Code) -> list[list[int]]:
+def groups_of(code: Code) -> list[list[int]]:
+    """Return the numbers of the nodes of each group, in running order."""
     ends = code.groups["end"].tolist()
     return [code.nodes[begin:end].tolist() for begin, end in zip([0, *ends], ends, strict=False)]
 
 
 @dataclass
-class _Node:
+class Node:
     """A module or a lane: what it is apart from rows, and the rows that it reads and makes."""
 
     own: list[object]
@@ -92,25 +93,30 @@ class _Node:
                 self.own.append(value)
 
 
-def _nodes(program: Program) -> list[_Node]:
-    """Return every node of a program by its number."""
+def nodes_of(program: Program, only: Sequence[int] | None = None) -> list[Node]:
+    """Return every node of a program by its number, or only some lanes by theirs."""
     code = program.code
-    modules, reads, lanes, routes = (_dicts(t) for t in (code.modules, code.reads, code.lanes, code.routes))
+    if only is not None:
+        return [_lane_node(code, number - code.modules.size) for number in only]
+    modules, reads = _dicts(code.modules), _dicts(code.reads)
     found = []
     for number, module in enumerate(modules):
-        node = _Node([table[number].tobytes() for table in (program.p, program.d, program.x)], [], [])
+        node = Node([table[number].tobytes() for table in (program.p, program.d, program.x)], [], [])
         node.add(module)
         for first in (module["first_read"], module["first_moved"]):
             read = reads[first : next(i for i in range(first, len(reads)) if reads[i]["slot"] == NOTHING)]
             node.own.append([(at["slot"], at["late"]) for at in read])
             node.reads += [at["at"] for at in read]
         found.append(node)
-    for lane in lanes:
-        node = _Node([], [], [])
-        for record in (lane, *routes[lane["first_route"] : lane["end_route"]]):
-            node.add(record)
-        found.append(node)
-    return found
+    return found + [_lane_node(code, number) for number in range(code.lanes.size)]
+
+
+def _lane_node(code: Code, number: int) -> Node:
+    node = Node([], [], [])
+    [lane] = _dicts(code.lanes[number : number + 1])
+    for record in (lane, *_dicts(code.routes[lane["first_route"] : lane["end_route"]])):
+        node.add(record)
+    return node
 
 
 def _dicts(table: Records) -> list[dict[str, Any]]:

@@ -4,6 +4,7 @@ From 4 % of the note on: under that it is the tip of one peak, which some want.
 """
 
 from collections.abc import Iterator
+from functools import reduce
 
 import numpy as np
 
@@ -47,7 +48,7 @@ def _mend(of: Context, name: str, high: bool) -> Mend | None:
     adds = [route for route in lane.lane.routes if route.mode == "add"]
     if not adds or len(adds) < len(lane.lane.routes):
         return None
-    total = np.sum([lane.contributions[route.id] for route in adds], axis=0)
+    total = reduce(np.add, (lane.contributions[route.id] for route in adds))
     farthest = float(total.max() if high else total.min())
     base = lane.base
     end = at.high if high else at.low

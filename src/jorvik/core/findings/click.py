@@ -12,7 +12,7 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.run import Trace
 from jorvik.core.findings.base import Finding, Mend, mend
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
@@ -92,7 +92,7 @@ def _mend(of: Context, jump: _Jump) -> Mend | None:
     for tried in _tried(of, jump):
         if tried is None:
             continue
-        left = _jumps(trace(tried.patch, of.rate, cancelled=of.cancelled))
+        left = _jumps(of.beside(tried.patch))
         if jump.word not in [other.word for other in left]:
             return tried
     return None

@@ -11,7 +11,7 @@ import numpy as np
 from jorvik.core.engine.run import Room, trace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.kernels import Floats
-from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.patch import Route, edited
@@ -68,5 +68,5 @@ def _mend(of: Context, name: str, routes: list[Route]) -> Mend | None:
 def _lanes_at(of: Context, macro: str, value: float, names: tuple[str, ...], room: Room) -> dict[str, Floats]:
     """Return lanes with a macro at a value."""
     patch = edited(of.patch, modules={macro: {"value": value}})
-    lanes = trace(patch, DRAFT_RATE, cancelled=of.cancelled, room=room).lanes
+    lanes = trace(patch, DRAFT_RATE, cancelled=of.cancelled, room=room, most_bytes=MAX_SIDE_TRACE_BYTES).lanes
     return {name: in_modulation_unit(lanes[name]).copy() for name in names}

@@ -10,7 +10,7 @@ from typing import Final
 
 from jorvik.core.engine.run import Room, trace
 from jorvik.core.findings.base import Finding, Mend
-from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
 from jorvik.core.patch import edited
@@ -56,7 +56,7 @@ def _apart(of: Context, module: Module) -> dict[str, float]:
     room = Room()
     for further in FURTHER_ON:
         turned = edited(of.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
-        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, room=room)
+        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, room=room, most_bytes=MAX_SIDE_TRACE_BYTES)
         for name, apart in lanes_apart(draft, other, other.run.note):
             found[name] = max(apart, found.get(name, 0.0))
     return found

@@ -1,12 +1,13 @@
 """What chance can do to a lane: how far it reaches, and how much of it falls silent."""
 
+from functools import reduce
 from typing import Any, Final
 
 import numpy as np
 
 from jorvik.core.engine.run import Trace, trace
 from jorvik.core.kernels import Floats
-from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.patch import Patch, Route, check_patch
 
@@ -121,7 +122,8 @@ def _at_seed(of: Context, seed: int) -> Trace:
 def _seeded(of: Context, seed: int) -> Trace:
     document = of.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": seed}
-    return trace(check_patch(document), DRAFT_RATE, cancelled=of.cancelled)
+    patch = check_patch(document)
+    return trace(patch, DRAFT_RATE, cancelled=of.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
 
 
 def _taken(other: Trace, name: str) -> Floats:
@@ -147,7 +149,7 @@ def reach_of_lane(of: Context, name: str) -> Reach:
         if is_random(of.patch, source):
             given = np.array([sum(_sent(route, end) for route in routes) for end in reach(of, source)])
         else:
-            given = of.held(np.sum([lane.contributions[route.id] for route in routes], axis=0))
+            given = of.held(reduce(np.add, (lane.contributions[route.id] for route in routes)))
         low, high = low + float(given.min()), high + float(given.max())
     base = float(lane.base[0])
     return at.moved(base, low), at.moved(base, high)

@@ -10,7 +10,7 @@ import numpy as np
 from jorvik.core.destinations import VOICE
 from jorvik.core.engine.run import LaneTrace, Trace, never, trace
 from jorvik.core.kernels import Floats
-from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
+from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.patch import PatchMeasures, measure_trace
 from jorvik.core.modules.base import Module, Signal
 from jorvik.core.patch import Patch, Route
@@ -58,7 +58,11 @@ class Context:
     def at_velocity(self, velocity: float) -> Trace:
         """The patch at another velocity."""
         struck = self.patch.with_note(velocity=velocity)
-        return self.once(f"velocity {velocity}", lambda: trace(struck, self.rate, cancelled=self.cancelled))
+        return self.once(f"velocity {velocity}", lambda: self.beside(struck))
+
+    def beside(self, patch: Patch, voice: int = 0) -> Trace:
+        """Trace another patch, to be compared with this one: in less memory."""
+        return trace(patch, self.rate, voice, self.cancelled, most_bytes=MAX_SIDE_TRACE_BYTES)
 
     @property
     def on_s(self) -> float:

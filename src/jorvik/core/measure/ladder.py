@@ -43,12 +43,15 @@ def ladder(patches: Sequence[Patch], work: Callable[[Patch, Room], T], cores: in
     for _ in range(cores):
         rooms.put(Room())
 
-    def step(patch: Patch) -> T:
+    def step(number: int, patch: Patch) -> T:
         room = rooms.get()
         try:
             return work(patch, room)
+        except Problem as problem:
+            where = f"step {number} of {len(patches)}, {problem.place}" if len(patches) > 1 else problem.place
+            raise Problem(where, problem.found, problem.wanted) from problem
         finally:
             rooms.put(room)
 
     with ThreadPoolExecutor(cores) as pool:
-        return list(pool.map(step, patches))
+        return list(pool.map(step, range(1, len(patches) + 1), patches))

@@ -5,6 +5,7 @@ begins and its gate falls; times are in seconds after note-on unless said otherw
 """
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import reduce
 from typing import Final
@@ -155,7 +156,7 @@ def correlation(a: Floats, b: Floats) -> float | None:
     return ab / math.sqrt(aa * bb)
 
 
-def shares(parts: dict[str, Floats]) -> dict[str, float]:
+def shares(parts: Mapping[str, Floats]) -> dict[str, float]:
     """Return each part's share of the variance of their sum: cov(part, sum) / var(sum). They add up to 1.
 
     A part that works against the others has a share below 0.

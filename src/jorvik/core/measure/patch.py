@@ -1,7 +1,7 @@
 """Figures of a whole patch: every lane and signal over its note, who moved what, and what moves alike."""
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from itertools import combinations
@@ -103,7 +103,13 @@ def measure_trace(of: Trace) -> PatchMeasures:
     lanes = {name: lane for name, lane in of.lanes.items() if lane.lane.routes or name == "pitch"}
     voice = [name for name in lanes if "." not in name and ":" not in name]
     held = of.run.held
-    moved = cache(lambda name: in_modulation_unit(lanes[name], held))
+    # Of a run that is not kept whole, what is compared lane with lane is kept in half of the memory.
+    kept_as = np.float64 if of.is_whole else np.float32
+    kept = cache(lambda name: in_modulation_unit(lanes[name], held).astype(kept_as, copy=False))
+
+    def moved(name: str) -> Floats:
+        return kept(name).astype(np.float64, copy=False)
+
     row = {name: lane.lane.row for name, lane in lanes.items()}
     once, module_rows = of.room.once, of.run.program.module_rows
 
@@ -179,28 +185,41 @@ def over(of: Trace, name: str, from_s: float, to_s: float) -> Stretch:
     )
 
 
-def effects(lane: LaneTrace, first: int, last: int) -> dict[str, Floats]:
-    """Return what each route does to a lane over a stretch, in the modulation unit.
+class Effects(Mapping[str, Floats]):
+    """What each route does to a lane over a stretch, in the modulation unit; worked out when it is asked for.
 
     An add is its contribution; a scale or a range is the value with it less the value without it.
     """
-    found = {}
-    stretch = slice(first, last)
-    octave = lane.lane.destination.steps_per_octave
-    for route in lane.lane.routes:
-        given = lane.contributions[route.id][stretch]
+
+    def __init__(self, lane: LaneTrace, first: int, last: int) -> None:
+        self._lane = lane
+        self._stretch = slice(first, last)
+        self._routes = {route.id: route for route in lane.lane.routes}
+
+    def __getitem__(self, name: str) -> Floats:
+        lane, route = self._lane, self._routes[name]
+        octave = lane.lane.destination.steps_per_octave
+        given = lane.contributions[name][self._stretch]
         if route.mode == "add":
-            found[route.id] = given
-        elif route.mode == "range":
-            found[route.id] = octave * np.log2(given / lane.lane.base) if octave and lane.lane.base > 0 else given
-        else:
-            raw = lane.raw[stretch]
-            without = np.divide(raw, given, out=np.zeros_like(raw), where=np.abs(given) > 1e-9)
-            if octave:
-                found[route.id] = octave * np.log2(np.maximum(given, 1e-6))
-            else:
-                found[route.id] = raw - without
-    return found
+            return given
+        if route.mode == "range":
+            return octave * np.log2(given / lane.lane.base) if octave and lane.lane.base > 0 else given
+        if octave:
+            return np.asarray(octave * np.log2(np.maximum(given, 1e-6)))
+        raw = lane.raw[self._stretch]
+        return raw - np.divide(raw, given, out=np.zeros_like(raw), where=np.abs(given) > 1e-9)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._routes)
+
+    def __len__(self) -> int:
+        return len(self._routes)
+
+
+def effects(lane: LaneTrace, first: int, last: int) -> Mapping[str, Floats]:
+    """Return what each route does to a lane over a stretch, all at once where the lane is in memory."""
+    found = Effects(lane, first, last)
+    return dict(found) if lane.is_whole else found
 
 
 def in_modulation_unit(lane: LaneTrace, stretch: slice = slice(None)) -> Floats:

@@ -1,7 +1,7 @@
 """How near a pulse comes to collapse: at a width of 0 or 1 nothing of it is left; and the depth that keeps clear."""
 
 from collections.abc import Iterator
-from functools import partial
+from functools import partial, reduce
 
 import numpy as np
 
@@ -42,7 +42,7 @@ def kept_clear(of: Context, name: str, clear: float) -> tuple[float, Patch] | No
     adds = [route for route in lane.lane.routes if route.mode == "add"]
     if not adds or len(adds) < len(lane.lane.routes):
         return None
-    total = np.sum([lane.contributions[route.id] for route in adds], axis=0)
+    total = reduce(np.add, (lane.contributions[route.id] for route in adds))
     base = float(lane.base[0])
     ends = [(float(total.max()), 1.0 - clear - base), (float(-total.min()), base - clear)]
     factors = [room / reach for reach, room in ends if reach > 0.0]

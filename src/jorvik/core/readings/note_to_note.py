@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jorvik.core.engine.notes import Held
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.run import Trace
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.patch import check_patch
@@ -87,4 +87,4 @@ def _next_note(of: Context) -> Trace:
     notes = [{**first, "start_s": note.start_s}, {**first, "start_s": note.start_s + again}]
     document["performance"] = {**document.get("performance", {}), "notes": notes, "controls": {}, "tail_s": 0.0}
     patch = check_patch(document)
-    return trace(patch, of.rate, voice=1 if poly else 0, cancelled=of.cancelled)
+    return of.beside(patch, voice=1 if poly else 0)
