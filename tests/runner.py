@@ -1,5 +1,6 @@
 """Run every check and every test, and close with one line that counts them."""
 
+import os
 import subprocess
 import sys
 import time
@@ -44,7 +45,10 @@ def leaves(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 
 
 def main(words: list[str]) -> int:
-    """Run the checks (all of them, unless words choose tests) and the tests."""
+    """Run the checks (all of them, unless words choose tests) and the tests; with ``--long`` trials go on for hours."""
+    if "--long" in words:
+        words.remove("--long")
+        os.environ["JORVIK_TRIALS"] = "long"
     passed = failed = 0
     for name, command in [] if words else CHECKS.items():
         good = run_check(name, command)

@@ -68,7 +68,9 @@ def _parser() -> argparse.ArgumentParser:
     for command in (trace, render, measure, checking):
         command.add_argument("patch", type=Path, metavar="PATCH", help="a patch file; - for standard input")
         command.add_argument("--rate", default=str(DEFAULT_RATE), help="samples a second")
-        command.add_argument("--key", help="play every note at this key: 48 or C3")
+        command.add_argument(
+            "--key", help="play the first note at this key, and the others as far from it as they are: 48 or C3"
+        )
         command.add_argument("--velocity", help="play every note this hard, 0 to 127")
         command.add_argument("--length", help="hold every note this long: 1.2, 800ms or 1/4")
         command.add_argument("--tail", help="trace this much after the last note-off")

@@ -8,9 +8,11 @@ import numpy as np
 from playwright.sync_api import Page, Request, expect
 
 from jorvik.core.engine.run import trace
+from jorvik.core.measure.sound import loudness
 from jorvik.core.patch import check_patch
+from jorvik.core.voice.render import render
 from tests.browser.driver import BrowserCase
-from tests.support import Json, demos
+from tests.support import RATE, Json, demos
 
 
 def patch_of(page: Page) -> Json:
@@ -240,7 +242,7 @@ class Views(BrowserCase):
         self.page.get_by_role("tab", name="Compare").click()
         self.page.get_by_label("What is compared").select_option("patches")
         self.page.get_by_label("Add a patch to compare with").select_option(label="Barge Bell")
-        rows = self.page.get_by_role("table").locator("tbody tr")
+        rows = self.page.get_by_role("table", name="the difference from the first").locator("tbody tr")
         expect(rows).to_have_count(2)
         expect(rows.nth(1)).to_contain_text("Barge Bell")
         self.page.get_by_role("button", name="Cutoff", exact=True).click()
@@ -253,9 +255,38 @@ class Views(BrowserCase):
         self.page.get_by_role("button", name="Save", exact=True).click()
         self.page.get_by_role("tab", name="Compare").click()
         self.page.get_by_label("What is compared").select_option("versions")
-        table = self.page.get_by_role("table")
+        table = self.page.get_by_role("table", name="the difference from the first")
         expect(table).to_contain_text("present")
         expect(table).to_contain_text(re.compile(r"version \d+"))
+
+    def test_versions_that_differ_only_in_what_nothing_moves_are_told_apart(self) -> None:
+        """Fold is moved by nothing, and the slope of the filter is no stave at all."""
+        self.page.get_by_role("button", name="Save", exact=True).click()
+        self.page.get_by_label("Show another stave").select_option("fold")
+        self.redrawn(lambda: self.type_into("Fold set value", "35%"))
+        self.page.get_by_label("filter 1 slope").select_option("steep")
+        self.kept()
+        self.page.get_by_role("tab", name="Compare").click()
+        self.page.get_by_label("What is compared").select_option("versions")
+        fold = self.page.get_by_role("button", name="Fold", exact=True)
+        fold.click()
+        table = self.page.get_by_role("table", name="Fold, and the difference from the first")
+        expect(table).to_contain_text("35 %")
+        expect(table).to_contain_text("−35 %")
+        settings = self.page.get_by_role("region", name="Settings that differ")
+        expect(settings.get_by_role("row", name="voice base fold")).to_contain_text("0.35")
+        expect(settings.get_by_role("row", name="voice filter slope")).to_contain_text("steep")
+
+    def test_steps_are_played_at_the_loudness_of_the_quietest_with_the_gains_shown(self) -> None:
+        self.page.get_by_role("tab", name="Compare").click()
+        rows = self.page.get_by_role("table", name="the difference from the first").locator("tbody tr")
+        expect(rows).to_have_count(3)
+        expect(rows.filter(has_text=re.compile(r"[−0][\d.]* dB"))).to_have_count(3)
+        of = check_patch(patch_of(self.page))
+        loud = [loudness(render(of.with_note(velocity=v)).samples, RATE) for v in (40, 80, 118)]
+        for row, level in zip(rows.all(), loud, strict=True):
+            gain = min(loud) - level
+            expect(row).to_contain_text("0 dB" if gain > -0.05 else f"−{-gain:.1f} dB")
 
     def test_the_map_leads_to_sources_and_routes(self) -> None:
         self.page.get_by_role("tab", name="Map").click()

@@ -14,6 +14,7 @@ from jorvik.core.engine.run import Cancelled, Room, Run, trace
 from jorvik.core.modules import KINDS
 from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
+from jorvik.formats.table import arrays
 from tests.core.made_up import fields
 from tests.support import RATE, Json, demos, document, note, patch, traced
 
@@ -165,12 +166,12 @@ class Limits(unittest.TestCase):
                 seen += 1
         self.assertEqual(seen, 3)
 
-    def test_a_trace_beyond_memory_is_refused_and_its_reduction_is_not(self) -> None:
+    def test_a_table_beyond_memory_is_refused_and_a_reduction_is_not(self) -> None:
         modules: list[Json] = [{"id": f"m{i}", "kind": "constant"} for i in range(64)]
         routes = [{"source": f"m{i % 64}", "destination": "pitch", "amount": 0} for i in range(256)]
         of = patch(modules, routes, performance=note(59.0, 1.0))
         with self.assertRaisesRegex(Problem, "GB of samples"):
-            trace(of)
+            arrays(of, RATE, contributions=True)
         self.assertEqual(reduce_run(Run(of, 4000), 100).first.shape[1], 100)
 
     def test_sample_rates(self) -> None:

@@ -5,6 +5,7 @@
   import { bench } from './lib/bench.svelte';
   import { copyChosen, paste } from './lib/clipboard';
   import { newPatch, save } from './lib/library';
+  import { playedBy } from './lib/pianokeys';
   import { player } from './lib/player.svelte';
   import HarmonicBuilder from './parts/HarmonicBuilder.svelte';
   import Piano from './parts/Piano.svelte';
@@ -62,10 +63,19 @@
     bench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
   }
 
+  /** What a key does where it does something of its own: a button is pressed by Space, a fold folds. */
+  function hasOwnSpace(target: EventTarget | null): boolean {
+    return target instanceof HTMLElement && target.closest('button, summary, a, [role="button"]') !== null;
+  }
+
   function plainKey(event: KeyboardEvent): (() => void) | undefined {
+    if (event.altKey) return undefined;
+    // While the row of keys is shown its letters play, and do nothing else.
+    if (settings.now.keys && playedBy(event.code) !== null) return undefined;
+    if (!settings.now.letters && event.key.length === 1 && event.key !== ' ') return undefined;
     switch (event.key.toLowerCase()) {
       case ' ':
-        return event.target instanceof HTMLButtonElement ? undefined : () => void player.toggle();
+        return hasOwnSpace(event.target) ? undefined : () => void player.toggle();
       case 'l':
         return () => (player.loop = !player.loop);
       case 't':
@@ -134,11 +144,13 @@
               ? `Stave ${bench.chosen.id}`
               : 'The patch'}
       >
-        {#if module}<SourcePage {module} />{:else if route}<RoutePage
-            {route}
-          />{:else if bench.chosen.what === 'stave'}<StavePage name={bench.chosen.id} />{:else}<PatchPage
-            patch={bench.patch}
-          />{/if}
+        {#if module}
+          {#key module.id}<SourcePage {module} />{/key}
+        {:else if route}
+          {#key route.id}<RoutePage {route} />{/key}
+        {:else if bench.chosen.what === 'stave'}
+          {#key bench.chosen.id}<StavePage name={bench.chosen.id} />{/key}
+        {:else}<PatchPage patch={bench.patch} />{/if}
       </aside>
     {:else}
       <div class="empty">

@@ -24,7 +24,7 @@ MAX_NAME: Final = 120
 MAX_DOCUMENT_BYTES: Final = 4_000_000
 """A patch at every other limit stays well under this."""
 
-MAX_TRACE_BYTES: Final = 192_000_000
+MAX_TRACE_BYTES: Final = 160_000_000
 """A trace kept whole in memory: ten seconds of a patch of the usual size. Of a longer one rows are made on demand."""
 
 MAX_SIDE_TRACE_BYTES: Final = 48_000_000

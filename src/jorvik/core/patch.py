@@ -120,7 +120,9 @@ class Patch(Strict):
         return self.model_dump(mode="json", exclude_unset=True)
 
     def with_note(self, tail_s: float | None = None, **fields: float | None) -> "Patch":
-        """Return this patch with fields of every test note, or the tail, replaced: ``key``, ``velocity``, ``length_s``.
+        """Return this patch at another test note, or with another tail: ``key``, ``velocity``, ``length_s``.
+
+        Of several notes the key moves all, the others are set for each; see :meth:`Performance.with_note`.
 
         Raises Problem when one of them is out of its range.
         """

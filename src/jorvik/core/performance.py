@@ -71,9 +71,14 @@ class Performance(Strict):
         return Tempo(self.tempo_bpm, self.beats_per_bar)
 
     def with_note(self, tail_s: float | None = None, **fields: Any) -> "Performance":
-        """Return this performance with some fields of every note, or the tail, replaced and checked."""
+        """Return this performance at another test note, or with another tail, checked.
+
+        Of several notes ``key`` moves all, so that the first listed has it and the others stay as far from it as they
+        are; ``velocity`` and ``length_s`` are set for each.
+        """
         given = {name: value for name, value in fields.items() if value is not None}
-        notes = [{**note.model_dump(), **given} for note in self.notes]
+        apart = given.pop("key") - self.notes[0].key if "key" in given else 0.0
+        notes = [{**note.model_dump(), "key": note.key + apart, **given} for note in self.notes]
         tail = self.tail_s if tail_s is None else tail_s
         return Performance.model_validate({**self.model_dump(), "notes": notes, "tail_s": tail})
 

@@ -144,6 +144,7 @@ class Desk:
             job.gone.set()
 
         running, watcher = asyncio.create_task(run()), asyncio.create_task(stop_when_replaced())
+        running.add_done_callback(_look_at)
         first = await told.get()
         if first is None:
             watcher.cancel()

@@ -6,16 +6,20 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import TypeAdapter
 
+from jorvik.core.destinations import VOICE
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Room, Run, trace
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_TRACE_BYTES
 from jorvik.core.measure.context import Context
+from jorvik.core.measure.differences import differences, set_apart, still
 from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import Stretch, measure_patch, over
+from jorvik.core.measure.sound import SILENCE_DB, loudness
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem, shown
+from jorvik.core.voice.render import render
 from jorvik.web.desk import AtDesk, as_json
 from jorvik.web.forms import Play
 from jorvik.web.judging_forms import (
@@ -27,10 +31,11 @@ from jorvik.web.judging_forms import (
     Reached,
     ReachedWish,
     ReadingView,
+    StepLevel,
     StretchWish,
 )
 from jorvik.web.rendered import played
-from jorvik.web.sheet import row_of
+from jorvik.web.sheet import level_row, row_of
 from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter()
@@ -72,14 +77,19 @@ async def post_compare(request: Request, wish: CompareWish, desk: AtDesk) -> Res
     return await as_json(desk.make(request, "judgement", _compared, wish))
 
 
-def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
+def _steps_of(wish: CompareWish) -> tuple[list[Patch], list[str]]:
+    """Return the patches that a wish compares, each with the note it is played at, and what each is called."""
     patch = played(wish)
     patches = [rung(patch, wish.by, value) for value in wish.steps] or [patch]
     labels = [f"{value:g}" for value in wish.steps] or [patch.name]
     for other in wish.others:
-        checked = check_patch(other)
-        patches.append(checked)
-        labels.append(checked.name)
+        patches.append(check_patch(other))
+        labels.append(patches[-1].name)
+    return patches, labels
+
+
+def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
+    patches, labels = _steps_of(wish)
 
     def one(of: Patch, room: Room) -> ComparedStep:
         run = Run(of, wish.rate)
@@ -90,15 +100,40 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
         return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
 
     steps = ladder(patches, one, os.cpu_count() or 1)
-    named = [step.model_copy(update={"label": label}) for step, label in zip(steps, labels, strict=True)]
+    shown_lanes = {*set_apart(patches), *(name for step in steps for name in step.lanes if name in VOICE)}
+    for step, patch, label in zip(steps, patches, labels, strict=True):
+        step.label = label
+        for name in shown_lanes - {*step.lanes}:
+            value = patch.base(VOICE[name])
+            step.lanes[name] = level_row(value, 2)
+            step.measures.lanes[name] = still(name, value)
     lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
+    order = [*(name for name in VOICE if name in lanes), *(name for name in lanes if name not in VOICE)]
     made = Comparison(
         by=wish.by,
-        titles={name: lane.title for name, lane in lanes.items()},
-        units={name: lane.unit for name, lane in lanes.items()},
-        steps=named,
+        titles={name: lanes[name].title for name in order},
+        units={name: lanes[name].unit for name in order},
+        steps=steps,
+        differences=differences(patches) if wish.others else [],
     )
     return made.model_dump_json().encode()
+
+
+@router.post("/levels", response_model=list[StepLevel])
+async def post_levels(request: Request, wish: CompareWish, desk: AtDesk) -> Response:
+    """Return how loud each step of a comparison is, and the gain that makes all as loud as the quietest that sounds."""
+    return await as_json(desk.make(request, "judgement", _levels, wish))
+
+
+def _levels(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
+    def one(of: Patch, _room: Room) -> float:
+        sound = render(of, wish.rate, cancelled)
+        return loudness(sound.samples, sound.rate)
+
+    found = ladder(_steps_of(wish)[0], one, 1)
+    quietest = min((lufs for lufs in found if lufs > SILENCE_DB), default=SILENCE_DB)
+    made = [StepLevel(loudness_lufs=lufs, gain_db=min(0.0, quietest - lufs)) for lufs in found]
+    return TypeAdapter(list[StepLevel]).dump_json(made)
 
 
 @router.post("/reached", response_model=list[Reached])

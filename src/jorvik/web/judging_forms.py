@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from jorvik.core.limits import MAX_SECONDS
+from jorvik.core.measure.differences import Difference
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import PatchMeasures
 from jorvik.web.forms import Document, Form, Play, Row
@@ -74,6 +75,15 @@ class Comparison(Form):
     titles: dict[str, str]
     units: dict[str, str]
     steps: list[ComparedStep]
+    differences: list[Difference]
+    """Settings in which patches that stand beside each other are unlike."""
+
+
+class StepLevel(Form):
+    """How loud a step of a comparison is, and by how much it is turned down so that all are as loud as the quietest."""
+
+    loudness_lufs: float
+    gain_db: float
 
 
 class StretchWish(Play):

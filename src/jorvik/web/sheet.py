@@ -69,7 +69,8 @@ def row_of(reduced: Reduced, row: int) -> Row:
     return Row(first=packed(first), least=packed(least), greatest=packed(greatest))
 
 
-def _level(value: float, columns: int) -> Row:
+def level_row(value: float, columns: int) -> Row:
+    """Return a row that stands at a value."""
     return Row(first=packed(np.full(columns, value)), least="", greatest="")
 
 
@@ -108,7 +109,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
     at = run.patch.destination(name)
     assert at is not None, name
     set_value = run.patch.base(at)
-    still = _level(set_value, reduced.starts.size)
+    still = level_row(set_value, reduced.starts.size)
     value, raw, base = (row_of(reduced, lane.row + i) for i in range(3)) if lane else (still, still, still)
     return LaneView(
         title=at.title,

@@ -2,6 +2,7 @@
 import { api, plain, taken, type Patch, type Route } from './api';
 import { bench } from './bench.svelte';
 import * as of from './document';
+import { cut } from './text';
 import { amountUnit, titleOf } from './wording';
 
 /** Makes a change where a patch is open. */
@@ -17,15 +18,9 @@ function add(what: 'source' | 'route', label: (id: string) => string, made: (pat
   bench.chosen = { what, id };
 }
 
-export function setNote(label: string, fields: Record<string, number>, merge = ''): void {
-  change(
-    label,
-    (patch) => {
-      const [first, ...others] = patch.performance?.notes ?? [{}];
-      return { ...patch, performance: { ...patch.performance, notes: [{ ...first, ...fields }, ...others] } };
-    },
-    merge
-  );
+/** Sets the test note; of a row of them all, see `withNote`. */
+export function setNote(label: string, fields: of.NoteFields, merge = ''): void {
+  change(label, (patch) => of.withNote(patch, fields), merge);
 }
 
 export function setBase(name: string, value: number, label: string, merge = ''): void {
@@ -122,7 +117,7 @@ const MAX_TABLES = 4;
 /** Adds the route that a sentence says; throws with what was not understood. */
 export async function sayRoute(text: string): Promise<void> {
   let route = '';
-  await bench.work(text.slice(0, 60), async (patch) => {
+  await bench.work(cut(text, 60), async (patch) => {
     const changed = await taken(api.POST('/api/assist/sentence', { body: { document: plain(patch), text } }));
     route = changed.route ?? '';
     return changed;

@@ -1,13 +1,15 @@
 /** The workbench: the open patch, what is chosen of it, and every change to it. */
 import { SvelteSet } from 'svelte/reactivity';
-import { api, taken } from './api';
+import { api, plain, taken } from './api';
 import type { Catalogue, FindingView, Head, Kept, Module, Patch, Route } from './api';
 import { modules, routes } from './document';
 import { Judging } from './judging.svelte';
-import { Keeper } from './keeper.svelte';
+import { Keeper, type Stray } from './keeper.svelte';
 import { messages } from './messages.svelte';
 import { settings } from './settings.svelte';
 import type { Sheet } from './sheet';
+import { cut } from './text';
+import { freshId, stayAlive } from './window';
 import { Staves } from './staves.svelte';
 import { Steps } from './steps.svelte';
 import { Tracing } from './tracing.svelte';
@@ -23,7 +25,10 @@ class Bench {
   patch: Patch | null = $state.raw(null);
   heads: Head[] = $state.raw([]);
   chosen: Chosen = $state({ what: 'patch' });
-  cursor: number | null = $state(null);
+  /** The moment that is read out; nothing while nobody points. */
+  private pointed: number | null = $state(null);
+  /** The moment that was read out last, which every view begins with. */
+  moment: number | null = $state(null);
   /** Two posts between which is measured. */
   posts: [number, number] | null = $state.raw(null);
   /** Whether the harmonic builder is open. */
@@ -51,6 +56,26 @@ class Bench {
     Object.keys(this.sheet?.lanes ?? {}).filter((name) => !/[.:]/.test(name) || this.pinned.includes(name))
   );
 
+  /** The key that the pitch is counted from at a moment: of one voice for all notes, that of the note it has then. */
+  keyAt(time: number): number {
+    const notes = this.sheet?.notes ?? [];
+    return (notes.findLast((note) => note.on_s <= time) ?? notes[0])?.key ?? this.key;
+  }
+
+  /** The key by which heights of the pitch have names; none where notes of several keys share them. */
+  get oneKey(): number | null {
+    const keys = new Set((this.sheet?.notes ?? []).map((note) => note.key));
+    return keys.size > 1 ? null : this.keyAt(0);
+  }
+
+  get cursor(): number | null {
+    return this.pointed;
+  }
+  set cursor(at: number | null) {
+    this.pointed = at;
+    if (at !== null) this.moment = at;
+  }
+
   get sheet(): Sheet | null {
     return this.tracing.sheet;
   }
@@ -66,6 +91,7 @@ class Bench {
   }
 
   async start(): Promise<void> {
+    stayAlive();
     try {
       this.catalogue = await taken(api.GET('/api/catalogue'));
       await this.refreshHeads();
@@ -84,19 +110,22 @@ class Bench {
   }
 
   async open(id: string): Promise<void> {
+    // What was typed belongs to the patch that it was typed in.
+    await this.settled();
     await this.keeper.flush();
     const kept = await taken(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
-    this.show(kept);
+    await this.show(kept);
   }
 
   /** Shows a patch that the store handed over, with what an earlier window left of it. */
-  show(kept: Kept): void {
-    const left = this.keeper.open(kept);
+  async show(kept: Kept): Promise<void> {
+    const { left, strays } = await this.keeper.open(kept);
     const stored = kept.document as unknown as Patch;
     this.patch = left ?? (this.keeper.state === 'conflict' ? (this.keeper.mine ?? stored) : stored);
     if (left) messages.say('What the last window could not keep was found in this browser and is kept now.');
     this.good = stored;
     this.posts = null;
+    this.cursor = this.moment = null;
     this.chosen = { what: 'patch' };
     this.staves.open(kept.id);
     void this.steps.open(kept.id, this.patch);
@@ -105,6 +134,17 @@ class Bench {
     document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
     this.judging.open();
     this.tracing.open();
+    for (const stray of strays) void messages.attempt(() => this.keepStray(stray));
+  }
+
+  /** Keeps what a further window left as a patch of its own: nobody can say which of several is the one meant. */
+  private async keepStray({ document, forget }: Stray): Promise<void> {
+    const name = cut(`${document.name ?? 'Untitled'} (found in this browser)`, 120);
+    const body = { document: plain({ ...document, name }), write: freshId() };
+    await taken(api.POST('/api/patches', { body }));
+    forget();
+    await this.refreshHeads();
+    messages.say(`What another window could not keep was found in this browser, and is kept as ${name}.`);
   }
 
   /** Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step. */
@@ -185,6 +225,11 @@ class Bench {
   async settled(): Promise<void> {
     if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur();
     while (this.onTheWay) await Promise.allSettled(this.unsettled);
+  }
+
+  /** The patch that is open, by its identity in the store. */
+  get id(): string {
+    return this.keeper.head?.id ?? '';
   }
 
   chosenModule(): Module | undefined {

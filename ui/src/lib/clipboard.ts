@@ -5,6 +5,28 @@ import { pasted, routes, type Clip } from './document';
 
 const MARK = 'jorvik-clip';
 
+/** What was copied last here: over a connection that the browser does not trust it lends no clipboard. */
+let last = '';
+
+/** Puts text on the clipboard, and keeps it for this window. */
+export async function putText(text: string): Promise<void> {
+  last = text;
+  try {
+    await navigator.clipboard.writeText(text);
+  } catch {
+    // Kept here, it can still be pasted in this window.
+  }
+}
+
+/** Returns the clipboard's text, or what was copied last here where the browser does not lend it. */
+export async function takeText(): Promise<string> {
+  try {
+    return (await navigator.clipboard.readText()) || last;
+  } catch {
+    return last;
+  }
+}
+
 export async function copyChosen(): Promise<void> {
   const { patch } = bench;
   const module = bench.chosenModule();
@@ -13,7 +35,7 @@ export async function copyChosen(): Promise<void> {
   const clip: Clip = module
     ? { module, routes: routes(patch).filter((r) => r.source === module.id) }
     : { routes: [route!] };
-  await navigator.clipboard.writeText(JSON.stringify({ format: MARK, ...clip }));
+  await putText(JSON.stringify({ format: MARK, ...clip }));
   messages.say(module ? `${module.id} is copied with its routes.` : `The route ${route!.id} is copied.`);
 }
 
@@ -22,7 +44,7 @@ export async function paste(): Promise<void> {
   if (!patch) return;
   let clip: (Clip & { format?: string }) | null = null;
   try {
-    clip = JSON.parse(await navigator.clipboard.readText()) as Clip & { format?: string };
+    clip = JSON.parse(await takeText()) as Clip & { format?: string };
   } catch {
     clip = null;
   }

@@ -1,5 +1,6 @@
 /** A patch at a ladder of something, or beside its versions: what is asked for, and its figures in words. */
 import type { Patch } from './api';
+import { withNote } from './document';
 import { figure, seconds, shown } from './format';
 import type { components } from './schema.gen';
 
@@ -41,10 +42,7 @@ export const LADDERS: readonly Ladder[] = [
 /** Returns a patch at one step of a ladder. */
 export function atStep(patch: Patch, by: By, value: number): Patch {
   const before = patch.performance;
-  const changed =
-    by === 'tempo_bpm' || by === 'seed'
-      ? { [by]: value }
-      : { notes: (before?.notes ?? [{}]).map((note) => ({ ...note, [by]: value })) };
+  const changed = by === 'tempo_bpm' || by === 'seed' ? { [by]: value } : withNote(patch, { [by]: value }).performance;
   return { ...patch, performance: { ...before, ...changed } };
 }
 

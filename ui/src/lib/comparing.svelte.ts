@@ -3,7 +3,11 @@ import { api, plain, taken, type Patch } from './api';
 import { bench } from './bench.svelte';
 import { atStep, LADDERS, stepLabel, type Comparison, type Ladder, type Rung } from './compared';
 import { patchOf, revisionPatch, revisions } from './library';
+import type { components } from './schema.gen';
 import { unpackRow, type Row } from './sheet';
+import { workFor } from './window';
+
+type LevelsBody = components['schemas']['CompareWish'];
 
 /** So many versions or patches stand beside the present one. */
 export const MOST_OTHERS = 5;
@@ -13,6 +17,10 @@ export interface Compared {
   patch: Patch;
   rung: Rung;
   lanes: Record<string, Row>;
+  /** Its place in the answer. */
+  place: number;
+  /** By how much it is turned down, so that every step is as loud as the quietest; null until that is known. */
+  gainDb: number | null;
 }
 
 /** A number that names a ladder, or what else stands beside the present patch. */
@@ -27,8 +35,12 @@ export class Comparing {
   units: Record<string, string> = $state.raw({});
   /** The ladder that the shown steps are of; nothing where they are versions or patches. */
   over: Ladder | undefined = $state.raw(undefined);
+  /** Settings in which versions or patches are unlike. */
+  differences: Comparison['differences'] = $state.raw([]);
   trouble = $state('');
   busy = $state(false);
+  /** The levels of the steps, as they are asked for. */
+  private levels: Promise<void> = Promise.resolve();
   private abort: AbortController | null = null;
 
   /** The staves of the voice that any step has. */
@@ -57,17 +69,16 @@ export class Comparing {
       const note = { key: bench.key, length_s: bench.note.length_s ?? 1, tempo: bench.tempo };
       const values = asked ? asked.steps(note) : [];
       const others = asked ? [] : await this.beside(patch);
+      const body = {
+        document: plain(patch),
+        by: asked?.by ?? 'velocity',
+        steps: values,
+        others: others.map((other) => plain(other.patch)),
+        columns: 300
+      };
+      const { signal } = mine;
       const answer = (await taken(
-        api.POST('/api/compare', {
-          body: {
-            document: plain(patch),
-            by: asked?.by ?? 'velocity',
-            steps: values,
-            others: others.map((other) => plain(other.patch)),
-            columns: 300
-          },
-          signal: mine.signal
-        })
+        api.POST('/api/compare', { body, signal, headers: workFor('compare') })
       )) as Comparison;
       if (mine !== this.abort) return;
       const entries = asked
@@ -76,17 +87,33 @@ export class Comparing {
       this.steps = entries.map((entry, i) => {
         const rung = answer.steps[i]!;
         const lanes = Object.entries(rung.lanes).map(([name, row]) => [name, unpackRow(row)] as const);
-        return { ...entry, rung, lanes: Object.fromEntries(lanes) };
+        return { ...entry, rung, lanes: Object.fromEntries(lanes), place: i, gainDb: null };
       });
       this.titles = answer.titles;
       this.units = answer.units;
       this.over = asked;
+      this.differences = answer.differences;
+      this.levels = this.level(body, signal);
       this.trouble = '';
       performance.mark('jorvik:compared');
     } catch (error) {
       if (!(error instanceof DOMException)) this.trouble = error instanceof Error ? error.message : String(error);
     }
     if (mine === this.abort) this.busy = false;
+  }
+
+  /** Asks how loud each step is. */
+  private async level(body: LevelsBody, signal: AbortSignal): Promise<void> {
+    const of = this.steps;
+    const found = await taken(api.POST('/api/levels', { body, signal, headers: workFor('levels') }));
+    const gains = new Map(of.map((step, i) => [step.rung, found[i]?.gain_db ?? 0]));
+    this.steps = this.steps.map((step) => ({ ...step, gainDb: gains.get(step.rung) ?? step.gainDb }));
+  }
+
+  /** Returns by how much a step is turned down when it is played, once that is known. */
+  async gainOf(step: Compared): Promise<number> {
+    await this.levels;
+    return this.steps.find((one) => one.rung === step.rung)?.gainDb ?? 0;
   }
 
   /** Returns what stands beside the present patch, each played at its test note. */

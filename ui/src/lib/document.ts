@@ -1,4 +1,5 @@
 /** Changes to a patch, as functions from one document to the next. None of them alters what it is given. */
+import { cut } from './text';
 import type { Catalogue, FieldFacts, KindFacts, Module, Patch, Route } from './api';
 
 export const DYES = ['madder', 'weld', 'woad', 'lichen', 'walnut'] as const;
@@ -133,6 +134,27 @@ function changeInputs(module: Module, catalogue: Catalogue, change: (name: strin
   return next as Module;
 }
 
+export interface NoteFields {
+  key?: number;
+  velocity?: number;
+  length_s?: number;
+}
+
+/**
+ * Returns the patch at another test note. Of a row the key moves all, so that the first has it and the others stay as
+ * far from it as they are; velocity and length are every note's. The core does the same wherever it is asked.
+ */
+export function withNote(patch: Patch, { key, ...others }: NoteFields): Patch {
+  const notes = patch.performance?.notes ?? [{}];
+  const apart = key === undefined ? 0 : key - (notes[0]?.key ?? 60);
+  const moved = notes.map((note) => ({
+    ...note,
+    ...(key === undefined ? {} : { key: (note.key ?? 60) + apart }),
+    ...others
+  }));
+  return { ...patch, performance: { ...patch.performance, notes: moved } };
+}
+
 export function fieldValue(module: Module, field: FieldFacts): unknown {
   return (module as unknown as Record<string, unknown>)[field.name] ?? field.default;
 }
@@ -198,7 +220,7 @@ export function pasted(patch: Patch, clip: Clip): [Patch, string] {
     const source = clip.module ? name : route.source;
     if (!reach(route.destination) || !known(source)) continue;
     const id = freeId(
-      `${source} to ${route.destination.replace('.', ' ').replace(':', ' ')}`.slice(0, 60),
+      cut(`${source} to ${route.destination.replace('.', ' ').replace(':', ' ')}`, 60),
       routes(next).map((r) => r.id)
     );
     const via = route.via && known(route.via) ? route.via : null;

@@ -17,8 +17,8 @@ const FLOOR_DB = -90;
 const LEVELS_WIDTH = 50;
 const level = decibelScale(-84, 0);
 const axis = hertzAxis(20, 20000);
-/** The wire's 0 to 255 stands for dB over 120; what is under this share of it stays paper. */
-const GRAM_FLOOR = 51;
+/** What is under this, in dB, stays paper in the spectrogram. */
+const GRAM_FLOOR_DB = -80;
 
 export function drawWave(on: Surface, look: Look): void {
   const { context, width: w, height: h } = on;
@@ -40,12 +40,14 @@ export function drawGram(on: Surface, look: Look, sheet: Sheet | null): void {
   tile.height = look.rows;
   const brush = tile.getContext('2d')!;
   const image = brush.createImageData(look.columns, look.rows);
+  // The wire's 0 to 255 stand for the floor to 0 dB.
+  const floor = 255 * (1 - GRAM_FLOOR_DB / look.floor_db);
   const ground = rgb(inkOf('paper'));
   const ink = rgb(inkOf('ink'));
   for (let row = 0; row < look.rows; row++)
     for (let column = 0; column < look.columns; column++) {
       const given = look.spectrogram[row * look.columns + column]!;
-      const share = Math.max(0, (given - GRAM_FLOOR) / (255 - GRAM_FLOOR)) ** 1.4;
+      const share = Math.max(0, (given - floor) / (255 - floor)) ** 1.4;
       const to = ((look.rows - 1 - row) * look.columns + column) * 4;
       for (let c = 0; c < 3; c++) image.data[to + c] = ground[c]! + (ink[c]! - ground[c]!) * share;
       image.data[to + 3] = 255;

@@ -2,6 +2,7 @@
 import { api, plain, Refused, taken, type Patch } from './api';
 import { messages } from './messages.svelte';
 import { addTable } from './actions';
+import { cut } from './text';
 
 const MOST_BYTES = 4_000_000;
 
@@ -69,15 +70,9 @@ export async function readCycles(file: File, frameLength: number | null = null):
   for (let i = 0; i < bytes.length; i += 32_768) text += String.fromCharCode(...bytes.subarray(i, i + 32_768));
   const body = { data: btoa(text), frame_length: frameLength };
   const read = await taken(api.POST('/api/cycles', { body }));
-  const name = addTable(
-    file.name
-      .replace(/\.[^.]*$/, '')
-      .replace(/[.:]/g, ' ')
-      .slice(0, 40) || 'read',
-    {
-      cycles: read.cycles
-    }
-  );
+  const name = addTable(cut(file.name.replace(/\.[^.]*$/, '').replace(/[.:]/g, ' '), 40).trim() || 'read', {
+    cycles: read.cycles
+  });
   const said = `${name}: ${read.frames} frames of ${read.frame_length} samples. ${read.remark}`;
   const retry = (length: number) => () => void messages.attempt(() => readCycles(file, length));
   const other = read.frame_length === 2048 ? 1024 : 2048;

@@ -1,7 +1,9 @@
 /** Figures and findings of the present patch, asked for a little after the last change. */
 import { api, plain, taken } from './api';
 import type { FindingView, Judgement, Patch } from './api';
+import { cut } from './text';
 import { FULL_RATE } from './tracing.svelte';
+import { workFor } from './window';
 
 const PAUSE_MS = 350;
 
@@ -37,6 +39,7 @@ export class Judging {
   }
 
   private timer: ReturnType<typeof setTimeout> | undefined;
+  private preparing: AbortController | null = null;
   private judged: Patch | null = null;
   private busy = false;
 
@@ -49,6 +52,8 @@ export class Judging {
   }
 
   soon(): void {
+    // A sound that nobody will hear is not made ready while the next sheet is asked for.
+    this.preparing?.abort();
     clearTimeout(this.timer);
     this.timer = setTimeout(() => void this.judge(), PAUSE_MS);
   }
@@ -60,7 +65,7 @@ export class Judging {
     this.busy = true;
     const body = { document: plain(patch), rate: FULL_RATE };
     try {
-      const found = await taken(api.POST('/api/judge', { body }));
+      const found = await taken(api.POST('/api/judge', { body, headers: workFor('judge') }));
       this.judged = patch;
       if (this.of.patch === patch) {
         this.judgement = found as Judgement;
@@ -73,7 +78,13 @@ export class Judging {
     this.busy = false;
     if (this.of.patch !== patch) this.soon();
     // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
-    else void api.POST('/api/prepare', { body }).catch(() => {});
+    else this.prepare(body);
+  }
+
+  private prepare(body: { document: Record<string, unknown>; rate: number }): void {
+    this.preparing = new AbortController();
+    const { signal } = this.preparing;
+    void api.POST('/api/prepare', { body, signal, headers: workFor('prepare') }).catch(() => {});
   }
 
   /** Puts what a mend would make behind the present patch. */
@@ -96,7 +107,7 @@ export class Judging {
     const { trying } = this;
     if (!trying || this.stale) return;
     this.leave();
-    this.of.edit(`mend: ${trying.mend}`.slice(0, 60), trying.mended);
+    this.of.edit(cut(`mend: ${trying.mend}`, 60), trying.mended);
   }
 
   leave(): void {

@@ -1,167 +1,256 @@
 /**
  * Keeps the draft: at once in this browser, a moment later in the store. Nothing is lost when the tab is closed, the
  * server is killed or the store stops, and two windows never overwrite each other.
+ *
+ * Each write carries an identity. Where an answer is lost the store is asked again with the same one, or is told which
+ * writes were never answered, so that a write of this window is not taken for another window's.
  */
 import { api, plain, Refused, taken, Unreachable, type Kept, type Patch } from './api';
+import { freshId, livingWindows, windowId } from './window';
 
 const PAUSE_MS = 250;
 const RETRY_MS = 1500;
-const DEAD_MS = 10_000;
 const PREFIX = 'jorvik.draft.';
+/** So many unanswered writes are told of; a store that is away for longer has seen none of them. */
+const MOST_TRIED = 60;
 
+/** A draft as it lies in this browser until the store has it. */
 interface Mirror {
   document: Patch;
   sequence: number;
+  /** Writes whose answers never came. */
+  tried: string[];
   at: number;
 }
 
-export type KeepState = 'kept' | 'keeping' | 'waiting' | 'conflict';
-
-function tabId(): string {
-  const found = sessionStorage.getItem('jorvik.tab') ?? crypto.randomUUID();
-  sessionStorage.setItem('jorvik.tab', found);
-  return found;
+/** What a window that is gone left in this browser, and how it is forgotten once it is kept. */
+export interface Stray {
+  document: Patch;
+  forget: () => void;
 }
+
+/** The work of this window on one patch. */
+interface Session {
+  head: Kept;
+  /** What is not kept yet, and the identity of its write. */
+  next: Patch | null;
+  write: string;
+  tried: string[];
+  conflict: boolean;
+}
+
+export type KeepState = 'kept' | 'keeping' | 'waiting' | 'refused' | 'conflict';
 
 export class Keeper {
   state: KeepState = $state('kept');
   trouble = $state('');
   head: Kept | null = $state.raw(null);
-  private next: Patch | null = null;
+  /** Drafts of patches that were left before they were kept go on being written. */
+  private sessions = new Map<string, Session>();
+  private open_: Session | null = null;
   private timer: ReturnType<typeof setTimeout> | undefined;
-  private running: Promise<void> | null = null;
+  /** Writes and saves follow each other: each begins with the sequence that the one before came to. */
+  private line: Promise<unknown> = Promise.resolve();
+  private unsaved: { sequence: number; reason: string; write: string } | null = null;
 
-  /** Starts to keep a patch, and returns what an earlier window left unkept of it, if anything. */
-  open(kept: Kept): Patch | null {
+  constructor(private readonly living: () => Promise<ReadonlySet<string>> = livingWindows) {}
+
+  /**
+   * Starts to keep a patch. Returns what is not kept of it, from this window or one that is gone, and what else such
+   * windows left, each of which wants to be kept as a patch of its own.
+   */
+  async open(kept: Kept): Promise<{ left: Patch | null; strays: Stray[] }> {
+    const living = await this.living();
+    const own = this.sessions.get(kept.id);
+    const session: Session = { head: kept, next: null, write: '', tried: [], conflict: false };
+    const found = this.leftBehind(kept.id, living);
+    if (own?.next) found.unshift({ key: this.key(kept.id), mirror: mirrorOf(own) });
+    const here = JSON.stringify(kept.document);
+    const open = found.filter(({ key, mirror }) => {
+      const known = JSON.stringify(mirror.document) === here;
+      if (known) localStorage.removeItem(key);
+      return !known;
+    });
+    this.open_ = session;
+    this.sessions.set(kept.id, session);
     this.head = kept;
+    this.trouble = '';
     this.state = 'kept';
-    this.next = null;
-    clearTimeout(this.timer);
-    const left = this.leftBehind(kept.id);
-    if (!left || JSON.stringify(left.document) === JSON.stringify(kept.document)) {
-      this.forget();
-      return null;
-    }
-    if (left.sequence !== kept.sequence) {
-      this.next = left.document;
-      this.state = 'conflict';
-      this.mirror(left.sequence);
-      return null;
-    }
-    this.keep(left.document);
-    return left.document;
+    const [newest, ...others] = open;
+    const strays = others.map(({ key, mirror }) => ({
+      document: mirror.document,
+      forget: () => localStorage.removeItem(key)
+    }));
+    if (!newest) return { left: null, strays };
+    const { key, mirror } = newest;
+    session.tried = mirror.tried;
+    const isOurs = mirror.sequence === kept.sequence || mirror.tried.includes(kept.last_write ?? '');
+    session.conflict = !isOurs;
+    if (!isOurs) session.head = { ...kept, sequence: mirror.sequence };
+    this.keep(mirror.document);
+    if (key !== this.key(kept.id)) localStorage.removeItem(key);
+    if (isOurs) return { left: mirror.document, strays };
+    this.state = 'conflict';
+    return { left: null, strays };
   }
 
   /** The work of this window that another window's change stands against. */
   get mine(): Patch | null {
-    return this.next;
+    return this.open_?.next ?? null;
   }
 
   keep(document: Patch): void {
-    if (!this.head) return;
-    this.next = document;
-    this.mirror(this.head.sequence);
-    if (this.state === 'conflict') return;
-    if (this.state === 'kept') this.state = 'keeping';
+    const session = this.open_;
+    if (!session) return;
+    session.next = document;
+    session.write = freshId();
+    this.mirror(session);
+    if (session.conflict) return;
+    if (this.state === 'kept' || this.state === 'refused') this.state = 'keeping';
+    this.later(this.state === 'waiting' ? RETRY_MS : PAUSE_MS);
+  }
+
+  private later(milliseconds: number): void {
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => void this.flush(), this.state === 'waiting' ? RETRY_MS : PAUSE_MS);
+    this.timer = setTimeout(() => void this.flush(), milliseconds);
   }
 
   /** Writes what is not yet kept; resolves when nothing is left to write or it cannot be written now. */
-  async flush(replace = false): Promise<void> {
+  flush(replace = false): Promise<void> {
     clearTimeout(this.timer);
-    while (this.running) await this.running;
-    if (!this.next || !this.head || (this.state === 'conflict' && !replace)) return;
-    this.running = this.write(this.next, this.head, replace);
-    await this.running;
+    return this.inLine(async () => {
+      for (const session of this.sessions.values()) {
+        if (session.next && (!session.conflict || (replace && session === this.open_)))
+          await this.write(session, session.next, replace && session === this.open_);
+      }
+    });
   }
 
-  private async write(document: Patch, head: Kept, replace: boolean): Promise<void> {
+  private inLine<T>(work: () => Promise<T>): Promise<T> {
+    const done = this.line.then(work, work);
+    this.line = done.catch(() => {});
+    return done;
+  }
+
+  private async write(session: Session, document: Patch, replace: boolean): Promise<void> {
+    const { head, write, tried } = session;
+    const body = { document: plain(document), sequence: head.sequence, replace, write, after: tried };
+    session.tried = [...tried.filter((id) => id !== write), write].slice(-MOST_TRIED);
+    if (session.next === document) this.mirror(session);
     try {
-      const request = api.PUT('/api/patches/{patch_id}/draft', {
-        params: { path: { patch_id: head.id } },
-        body: { document: plain(document), sequence: head.sequence, replace }
-      });
-      const kept = await taken(request);
-      if (this.head?.id !== head.id) return;
-      this.head = kept;
-      this.trouble = '';
-      if (this.next === document) {
-        this.next = null;
-        this.state = 'kept';
-        this.forget();
-      } else {
-        this.state = 'keeping';
-        this.timer = setTimeout(() => void this.flush(), PAUSE_MS);
+      const params = { path: { patch_id: head.id } };
+      const kept = await taken(api.PUT('/api/patches/{patch_id}/draft', { params, body }));
+      session.head = kept;
+      session.tried = [];
+      session.conflict = false;
+      const done = session.next === document;
+      if (done) session.next = null;
+      this.told(session, done ? 'kept' : 'keeping', '');
+      if (done) this.forget(session);
+      else {
+        this.mirror(session);
+        this.later(PAUSE_MS);
       }
     } catch (error) {
-      this.failed(error);
-    } finally {
-      this.running = null;
+      this.failed(session, error);
     }
   }
 
-  private failed(error: unknown): void {
+  /** Says how the open patch stands; of one that was left nothing is said. */
+  private told(session: Session, state: KeepState, trouble: string): void {
+    if (session !== this.open_) return;
+    this.head = session.head;
+    this.state = state;
+    this.trouble = trouble;
+  }
+
+  private failed(session: Session, error: unknown): void {
+    const said = error instanceof Error ? error.message : String(error);
     if (error instanceof Refused && error.status === 409) {
-      this.state = 'conflict';
-    } else if (error instanceof Unreachable || (error instanceof Refused && error.status >= 500)) {
-      this.state = 'waiting';
-      this.trouble = error.message;
-      if (this.head) this.mirror(this.head.sequence);
-      this.timer = setTimeout(() => void this.flush(), RETRY_MS);
+      session.conflict = true;
+      this.told(session, 'conflict', '');
+    } else if (error instanceof Unreachable || (error instanceof Refused && error.status === 503)) {
+      this.told(session, 'waiting', said);
+      this.later(RETRY_MS);
     } else {
-      this.state = 'waiting';
-      this.trouble = error instanceof Error ? error.message : String(error);
+      // What the store will not take it will not take a second time; the next change is another matter.
+      if (error instanceof Refused && session !== this.open_) this.sessions.delete(session.head.id);
+      this.told(session, 'refused', said);
     }
   }
 
   /** Keeps the draft as a revision. */
   async save(reason: string): Promise<Kept> {
     do await this.flush();
-    while (this.next && this.state === 'keeping');
-    if (!this.head || this.state !== 'kept') throw new Refused(503, this.trouble || 'The draft is not kept yet.');
-    const body = { sequence: this.head.sequence, reason };
-    const path = { patch_id: this.head.id };
-    this.head = await taken(api.POST('/api/patches/{patch_id}/revisions', { params: { path }, body }));
-    return this.head;
+    while (this.mine && this.state === 'keeping');
+    return this.inLine(async () => {
+      const session = this.open_;
+      if (!session || this.state !== 'kept') throw new Refused(503, this.trouble || 'The draft is not kept yet.');
+      const { sequence, id } = session.head;
+      const again = this.unsaved?.sequence === sequence && this.unsaved.reason === reason;
+      const save = again && this.unsaved ? this.unsaved : { sequence, reason, write: freshId() };
+      this.unsaved = save;
+      const params = { path: { patch_id: id } };
+      const kept = await taken(api.POST('/api/patches/{patch_id}/revisions', { params, body: save }));
+      this.unsaved = null;
+      session.head = kept;
+      if (session === this.open_) this.head = kept;
+      return kept;
+    });
   }
 
   /** Drops this window's work in favour of what the other window kept. */
   dropMine(): void {
-    this.next = null;
-    this.forget();
+    if (!this.open_) return;
+    this.open_.next = null;
+    this.forget(this.open_);
+    this.sessions.delete(this.open_.head.id);
   }
 
-  private mirror(sequence: number): void {
-    if (!this.head || !this.next) return;
-    const mirror: Mirror = { document: this.next, sequence, at: Date.now() };
+  private mirror(session: Session): void {
+    if (!session.next) return;
     try {
-      localStorage.setItem(this.key(this.head.id), JSON.stringify(mirror));
+      localStorage.setItem(this.key(session.head.id), JSON.stringify(mirrorOf(session)));
     } catch {
-      this.trouble = 'This browser has no room to keep the draft; save it to a file.';
+      if (session === this.open_) this.trouble = 'This browser has no room to keep the draft; save it to a file.';
     }
   }
 
-  private forget(): void {
-    if (this.head) localStorage.removeItem(this.key(this.head.id));
+  private forget(session: Session): void {
+    localStorage.removeItem(this.key(session.head.id));
+    if (session !== this.open_) this.sessions.delete(session.head.id);
   }
 
   private key(id: string): string {
-    return `${PREFIX}${id}.${tabId()}`;
+    return `${PREFIX}${id}.${windowId}`;
   }
 
-  /** Finds what this tab, or one that is no longer alive, could not hand to the store. */
-  private leftBehind(id: string): Mirror | null {
-    const own = this.key(id);
-    for (let i = 0; i < localStorage.length; i++) {
-      const key = localStorage.key(i);
-      if (!key?.startsWith(`${PREFIX}${id}.`)) continue;
-      const mirror = JSON.parse(localStorage.getItem(key) ?? 'null') as Mirror | null;
-      if (mirror && (key === own || Date.now() - mirror.at > DEAD_MS)) {
-        if (key !== own) localStorage.removeItem(key);
-        return mirror;
-      }
-    }
+  /** Finds what windows that are gone could not hand to the store, the newest first. What cannot be read is dropped. */
+  private leftBehind(id: string, living: ReadonlySet<string>): { key: string; mirror: Mirror }[] {
+    const start = `${PREFIX}${id}.`;
+    const keys = Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i) ?? '');
+    return keys
+      .filter((key) => key.startsWith(start) && !living.has(key.slice(start.length)))
+      .flatMap((key) => {
+        const mirror = readMirror(localStorage.getItem(key));
+        if (!mirror) localStorage.removeItem(key);
+        return mirror ? [{ key, mirror }] : [];
+      })
+      .sort((a, b) => b.mirror.at - a.mirror.at);
+  }
+}
+
+function mirrorOf({ next, head, tried }: Session): Mirror {
+  return { document: next!, sequence: head.sequence, tried, at: Date.now() };
+}
+
+/** Returns a mirror, or null where what lies there is none. */
+function readMirror(text: string | null): Mirror | null {
+  try {
+    const found = JSON.parse(text ?? 'null') as Partial<Mirror> | null;
+    if (found?.document?.format !== 'jorvik-patch' || typeof found.sequence !== 'number') return null;
+    return { document: found.document, sequence: found.sequence, tried: found.tried ?? [], at: found.at ?? 0 };
+  } catch {
     return null;
   }
 }

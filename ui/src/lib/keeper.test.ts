@@ -3,7 +3,7 @@ import type { Kept, Patch } from './api';
 import { Memory, named } from './testing';
 
 interface Draft {
-  body: { document: Patch; sequence: number; replace: boolean };
+  body: { document: Patch; sequence: number; replace: boolean; write: string; after: string[] };
 }
 type Answer = { data?: unknown; error?: unknown; response: { ok: boolean; status: number } };
 
@@ -11,8 +11,8 @@ const put = vi.fn<(path: string, draft: Draft) => Promise<Answer>>();
 const post = vi.fn<(path: string, request: unknown) => Promise<Answer>>();
 vi.mock('./api', async (original) => ({ ...(await original<object>()), api: { PUT: put, POST: post } }));
 
-const kept = (sequence: number, patch: Patch): Kept =>
-  ({ id: 'p1', name: patch.name, sequence, saved_number: 1, unsaved: true, document: patch }) as unknown as Kept;
+const kept = (sequence: number, patch: Patch, last_write: string | null = null, id = 'p1'): Kept =>
+  ({ id, name: patch.name, sequence, saved_number: 1, unsaved: true, document: patch, last_write }) as unknown as Kept;
 const good = (data: unknown): Answer => ({ data, response: { ok: true, status: 200 } });
 const bad = (status: number): Answer => ({ error: { sentence: 'no' }, response: { ok: false, status } });
 
@@ -22,16 +22,20 @@ function working(from = 1): void {
   put.mockImplementation((_, draft) => Promise.resolve(good(kept(++sequence, draft.body.document))));
 }
 
-async function opened(patch = named('first')) {
+/** The windows that live. */
+let living = new Set<string>();
+
+async function opened(patch = named('first'), of = kept(1, patch)) {
   const { Keeper } = await import('./keeper.svelte');
-  const keeper = new Keeper();
-  return { keeper, left: keeper.open(kept(1, patch)) };
+  const keeper = new Keeper(() => Promise.resolve(living));
+  return { keeper, ...(await keeper.open(of)) };
 }
 
 beforeEach(() => {
   vi.useFakeTimers();
   vi.stubGlobal('localStorage', new Memory());
   vi.stubGlobal('sessionStorage', new Memory());
+  living = new Set();
   put.mockReset();
   post.mockReset();
 });
@@ -117,13 +121,113 @@ describe('two windows', () => {
   });
 });
 
+describe('answers that are lost', () => {
+  it('are asked for again under the same identity', async () => {
+    const { keeper } = await opened();
+    put.mockRejectedValueOnce(new TypeError('lost'));
+    keeper.keep(named('a'));
+    await vi.advanceTimersByTimeAsync(300);
+    working();
+    await vi.advanceTimersByTimeAsync(2000);
+    const [first, second] = put.mock.calls.map(([, draft]) => draft.body);
+    expect(second!.write).toBe(first!.write);
+    expect(keeper.state).toBe('kept');
+  });
+
+  it('are told of where the patch went on meanwhile', async () => {
+    const { keeper } = await opened();
+    put.mockRejectedValueOnce(new TypeError('lost'));
+    keeper.keep(named('a'));
+    await vi.advanceTimersByTimeAsync(300);
+    keeper.keep(named('b'));
+    working(2);
+    await vi.advanceTimersByTimeAsync(2000);
+    const [first, second] = put.mock.calls.map(([, draft]) => draft.body);
+    expect(second!.write).not.toBe(first!.write);
+    expect(second!.after).toContain(first!.write);
+    expect(second!.sequence).toBe(1);
+  });
+
+  it('are no conflict after a reload, where the store has that very write', async () => {
+    put.mockRejectedValue(new TypeError('lost'));
+    const { keeper } = await opened();
+    keeper.keep(named('a'));
+    await vi.advanceTimersByTimeAsync(300);
+    const { write } = put.mock.calls[0]![1].body;
+    keeper.keep(named('b'));
+    vi.resetModules();
+    working(2);
+    const again = await opened(named('a'), kept(2, named('a'), write));
+    expect([again.left?.name, again.keeper.state]).toEqual(['b', 'keeping']);
+    await vi.advanceTimersByTimeAsync(300);
+    expect(put.mock.lastCall?.[1].body.sequence).toBe(2);
+    expect(again.keeper.state).toBe('kept');
+  });
+
+  it('of a save are asked for again under the same identity', async () => {
+    working();
+    const { keeper } = await opened();
+    post.mockRejectedValueOnce(new TypeError('lost'));
+    await expect(keeper.save('saved')).rejects.toThrow();
+    post.mockResolvedValue(good(kept(1, named('first'))));
+    await keeper.save('saved');
+    const [first, second] = post.mock.calls.map(([, request]) => (request as { body: { write: string } }).body.write);
+    expect(second).toBe(first);
+  });
+});
+
+describe('what the store will not take', () => {
+  it('is said, and not tried again until it changes', async () => {
+    put.mockResolvedValue(bad(507));
+    const { keeper } = await opened();
+    keeper.keep(named('a'));
+    await vi.advanceTimersByTimeAsync(10_000);
+    expect(put).toHaveBeenCalledTimes(1);
+    expect([keeper.state, keeper.trouble]).toEqual(['refused', 'no']);
+    working();
+    keeper.keep(named('b'));
+    await vi.advanceTimersByTimeAsync(300);
+    expect(keeper.state).toBe('kept');
+  });
+});
+
+describe('several patches', () => {
+  it('know nothing of each other’s conflicts, and what was left goes on being written', async () => {
+    const { keeper } = await opened();
+    let answer: (value: Answer) => void = () => {};
+    put.mockImplementationOnce(() => new Promise((resolve) => (answer = resolve)));
+    keeper.keep(named('a'));
+    await vi.advanceTimersByTimeAsync(300);
+    await keeper.open(kept(1, named('other'), null, 'p2'));
+    answer(bad(409));
+    await vi.advanceTimersByTimeAsync(300);
+    expect(keeper.state).toBe('kept');
+    working();
+    keeper.keep(named('other, changed'));
+    await vi.advanceTimersByTimeAsync(300);
+    expect(keeper.state).toBe('kept');
+  });
+
+  it('are written in the background where the store was away as they were left', async () => {
+    const { keeper } = await opened();
+    put.mockRejectedValue(new TypeError('no network'));
+    keeper.keep(named('a'));
+    await vi.advanceTimersByTimeAsync(300);
+    await keeper.open(kept(1, named('other'), null, 'p2'));
+    working();
+    await vi.advanceTimersByTimeAsync(2000);
+    expect(put.mock.lastCall?.[1].body.document.name).toBe('a');
+    expect([keeper.state, localStorage.length]).toEqual(['kept', 0]);
+  });
+});
+
 describe('what an earlier window left', () => {
-  const leave = (tab: string, name: string, sequence: number, at: number): void =>
-    localStorage.setItem(`jorvik.draft.p1.${tab}`, JSON.stringify({ document: named(name), sequence, at }));
+  const leave = (tab: string, name: string, sequence: number, at = Date.now()): void =>
+    localStorage.setItem(`jorvik.draft.p1.${tab}`, JSON.stringify({ document: named(name), sequence, tried: [], at }));
 
   it('is taken up when its window is gone, and written', async () => {
     working();
-    leave('other', 'left', 1, Date.now() - 60_000);
+    leave('other', 'left', 1);
     const { left } = await opened();
     expect(left?.name).toBe('left');
     await vi.advanceTimersByTimeAsync(300);
@@ -131,13 +235,14 @@ describe('what an earlier window left', () => {
   });
 
   it('is left alone while its window lives', async () => {
-    leave('other', 'left', 1, Date.now());
+    living = new Set(['other']);
+    leave('other', 'left', 1);
     expect((await opened()).left).toBeNull();
     expect(localStorage.length).toBe(1);
   });
 
   it('is a conflict when the store has moved on since', async () => {
-    leave('other', 'left', 0, Date.now() - 60_000);
+    leave('other', 'left', 0);
     const { keeper, left } = await opened();
     expect(left).toBeNull();
     expect(keeper.state).toBe('conflict');
@@ -145,8 +250,27 @@ describe('what an earlier window left', () => {
   });
 
   it('is forgotten when the store has it already', async () => {
-    leave('other', 'first', 1, Date.now() - 60_000);
+    leave('other', 'first', 1);
     const { keeper, left } = await opened();
     expect([left, keeper.state]).toEqual([null, 'kept']);
+  });
+
+  it('is dropped where it cannot be read, and stands in nobody’s way', async () => {
+    for (const damaged of ['{"document":', '7', '{"document":{"format":"x"},"sequence":1}', 'null'])
+      localStorage.setItem(`jorvik.draft.p1.${damaged.length}`, damaged);
+    const { keeper, left } = await opened();
+    expect([left, keeper.state, localStorage.length]).toEqual([null, 'kept', 0]);
+  });
+
+  it('is handed over where there is more than one, and forgotten only once it is kept', async () => {
+    working();
+    leave('older', 'older', 1, 1000);
+    leave('newer', 'newer', 1, 2000);
+    const { left, strays } = await opened();
+    expect([left?.name, ...strays.map((stray) => stray.document.name)]).toEqual(['newer', 'older']);
+    await vi.advanceTimersByTimeAsync(300);
+    expect(localStorage.length).toBe(1);
+    strays[0]!.forget();
+    expect(localStorage.length).toBe(0);
   });
 });

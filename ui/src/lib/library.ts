@@ -4,6 +4,8 @@ import { messages } from './messages.svelte';
 import { bench } from './bench.svelte';
 import { restoredFrom } from './document';
 import { readPatch } from './files';
+import { cut } from './text';
+import { freshId } from './window';
 
 const EMPTY: Patch = {
   format: 'jorvik-patch',
@@ -14,33 +16,36 @@ const EMPTY: Patch = {
 };
 
 async function keepNew(patch: Patch): Promise<Kept> {
-  const kept = await taken(api.POST('/api/patches', { body: { document: plain(patch) } }));
+  const kept = await taken(api.POST('/api/patches', { body: { document: plain(patch), write: freshId() } }));
   await bench.refreshHeads();
   return kept;
 }
 
 export async function newPatch(): Promise<void> {
+  await bench.settled();
   await bench.keeper.flush();
-  bench.show(await keepNew(EMPTY));
+  await bench.show(await keepNew(EMPTY));
 }
 
 export async function openFile(file: File): Promise<void> {
   const patch = await readPatch(file);
+  await bench.settled();
   await bench.keeper.flush();
-  bench.show(await keepNew(patch));
+  await bench.show(await keepNew(patch));
   messages.say(`${file.name} was read and kept as a new patch.`);
 }
 
 export async function duplicate(): Promise<void> {
   if (!bench.patch) return;
+  await bench.settled();
   await bench.keeper.flush();
-  const name = `${bench.patch.name ?? 'Untitled'} copy`.slice(0, 120);
-  bench.show(await keepNew({ ...bench.patch, name }));
+  const name = cut(`${bench.patch.name ?? 'Untitled'} copy`, 120);
+  await bench.show(await keepNew({ ...bench.patch, name }));
 }
 
 export async function save(name = ''): Promise<void> {
   await bench.settled();
-  const kept = await bench.keeper.save(name.trim().slice(0, 200) || 'saved');
+  const kept = await bench.keeper.save(cut(name.trim(), 200) || 'saved');
   messages.say(`Saved as version ${kept.saved_number}${name.trim() ? `, ${name.trim()}` : ''}.`);
   await bench.refreshHeads();
 }
@@ -59,7 +64,7 @@ export async function remove(id: string, name: string): Promise<void> {
 async function bringBack(id: string): Promise<void> {
   const kept = await taken(api.POST('/api/patches/{patch_id}/undelete', { params: { path: { patch_id: id } } }));
   await bench.refreshHeads();
-  bench.show(kept);
+  await bench.show(kept);
 }
 
 /** Returns a patch as it stands, by its id. */
@@ -70,7 +75,7 @@ export async function patchOf(id: string): Promise<Patch> {
 
 /** Keeps a patch as a variant of the present one, which stays on the sheet. */
 export async function keepVariant(patch: Patch, label: string): Promise<void> {
-  const kept = await keepNew({ ...patch, name: `${bench.patch?.name ?? 'Untitled'}, ${label}`.slice(0, 120) });
+  const kept = await keepNew({ ...patch, name: cut(`${bench.patch?.name ?? 'Untitled'}, ${label}`, 120) });
   messages.say(`Kept as ${kept.name}.`, false, {
     label: 'Open it',
     run: () => void messages.attempt(() => bench.open(kept.id))
@@ -108,17 +113,17 @@ export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> 
   const path = { patch_id: head.id };
   const theirs = await taken(api.GET('/api/patches/{patch_id}', { params: { path } }));
   if (choice === 'both') {
-    const copy = await keepNew({ ...mine, name: `${mine.name ?? 'Untitled'} (this window)`.slice(0, 120) });
+    const copy = await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (this window)`, 120) });
     bench.keeper.dropMine();
-    bench.show(copy);
+    await bench.show(copy);
     messages.say('This window goes on with its own copy; the other window has the patch.');
   } else if (choice === 'mine') {
     await bench.keeper.flush(true);
     messages.say('This window’s work stands; the other window’s is kept among the versions.');
   } else {
-    await keepNew({ ...mine, name: `${mine.name ?? 'Untitled'} (set aside)`.slice(0, 120) });
+    await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (set aside)`, 120) });
     bench.keeper.dropMine();
-    bench.show(theirs);
+    await bench.show(theirs);
     messages.say('The other window’s work is shown; this window’s was set aside as a patch of its own.');
   }
 }

@@ -4,6 +4,7 @@ import { messages } from './messages.svelte';
 import { bench } from './bench.svelte';
 import { VELOCITIES } from './tracing.svelte';
 import { settings } from './settings.svelte';
+import { workFor } from './window';
 
 export interface Take {
   buffer: AudioBuffer;
@@ -22,6 +23,8 @@ interface Note {
 /** How long before the end of a pass the next one is chosen. */
 const LEAD_S = 0.12;
 const LOUDER_DB = 12;
+/** Sounds that are kept to be played again: three velocities, the ghost, and the last few keys. */
+const MOST_READY = 8;
 const SHARPER = 2.5;
 const SHARP_HZ = 2500;
 
@@ -40,7 +43,10 @@ class Player {
   private swapped = false;
   private context: AudioContext | null = null;
   private gain: GainNode | null = null;
+  /** The last sounds, by what was asked for; the one longest not played goes first. */
   private ready = new Map<string, Take>();
+  /** Sounds on their way: asked for twice, they are made once. */
+  private coming = new Map<string, { patch: Patch; take: Promise<Take> }>();
   private sources: AudioBufferSourceNode[] = [];
   private allowed: Patch | null = null;
   private run = 0;
@@ -112,14 +118,15 @@ class Player {
     }
   }
 
-  /** Plays a patch once, matched to the loudness of what was heard last where that is wanted. */
-  async sound(patch: Patch, note: Note, matched: boolean): Promise<void> {
+  /** Plays a patch once, turned down by so many dB; the guard before what is much louder stands behind that. */
+  async sound(patch: Patch, gainDb: number): Promise<void> {
     this.stop();
+    const run = this.run;
     try {
       const [context, gain] = await this.opened();
-      const take = await fetchTake(patch, note, context);
-      const wanted = settings.now.heard?.loudness ?? take.loudness;
-      const source = this.source(context, take, matched ? Math.min(0, wanted - take.loudness) : 0);
+      const take = await fetchTake(patch, {}, context, 'sound of a step');
+      if (run !== this.run) return;
+      const source = this.source(context, take, gainDb + this.guard(take, gainDb));
       source.connect(gain);
       source.start();
       this.sources = [source];
@@ -217,15 +224,16 @@ class Player {
   }
 
   /** Returns by how many dB a take is turned down before it is heard, and says why. */
-  private guard(take: Take): number {
+  private guard(take: Take, gainDb = 0): number {
     const last = settings.now.heard;
-    const louder = last ? take.loudness - last.loudness : 0;
+    const loudness = take.loudness + gainDb;
+    const louder = last ? loudness - last.loudness : 0;
     const sharper = last ? take.sharpness / Math.max(last.sharpness, 50) : 1;
     const tooLoud = louder > LOUDER_DB;
     const tooSharp = sharper > SHARPER && take.sharpness > SHARP_HZ;
     if (this.allowed === take.patch || !(tooLoud || tooSharp)) {
       this.guarded = '';
-      settings.set({ heard: { loudness: take.loudness, sharpness: take.sharpness } });
+      settings.set({ heard: { loudness, sharpness: take.sharpness } });
       return 0;
     }
     const down = tooLoud ? louder : 12;
@@ -253,20 +261,33 @@ class Player {
     }
   }
 
-  private async take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
+  private take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
     const name = JSON.stringify(note) + (patch === bench.patch ? '' : ' ghost');
     const known = this.ready.get(name);
-    if (known?.patch === patch) return known;
-    const take = await fetchTake(patch, note, context);
-    this.ready.set(name, take);
+    if (known?.patch === patch) {
+      this.ready.delete(name);
+      this.ready.set(name, known);
+      return Promise.resolve(known);
+    }
+    const under = this.coming.get(name);
+    if (under?.patch === patch) return under.take;
+    const take = fetchTake(patch, note, context, `sound ${name}`).then((made) => {
+      this.ready.set(name, made);
+      while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
+      return made;
+    });
+    const entry = { patch, take };
+    this.coming.set(name, entry);
+    const over = (): void => void (this.coming.get(name) === entry && this.coming.delete(name));
+    take.then(over, over);
     return take;
   }
 }
 
-async function fetchTake(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
+async function fetchTake(patch: Patch, note: Note, context: AudioContext, kind: string): Promise<Take> {
   const answer = await fetch('/api/sound', {
     method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
+    headers: { 'Content-Type': 'application/json', ...workFor(kind) },
     body: JSON.stringify({ document: plain(patch), ...note })
   });
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);

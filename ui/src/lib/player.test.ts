@@ -61,6 +61,8 @@ class FakeContext {
 
 /** What the server renders: by the patch's name, how long, how loud and how sharp. */
 const sounds: Record<string, { seconds: number; loudness: number; sharpness: number }> = {};
+/** Whether the server takes its time. */
+let slow = false;
 const asked: { document: Patch; velocity?: number }[] = [];
 
 const tracing: { ghost: { label: string; patch: Patch } | null; allThree: boolean; behind: () => Patch | null } = {
@@ -114,7 +116,8 @@ beforeEach(() => {
       ['X-Sharpness-Hz', String(sound.sharpness)]
     ]);
     const buffer: FakeBuffer = { duration: sound.seconds, name: `${name}${body.velocity ?? ''}` };
-    return Promise.resolve({ ok: true, headers, arrayBuffer: () => Promise.resolve(buffer) });
+    const answer = { ok: true, headers, arrayBuffer: () => Promise.resolve(buffer) };
+    return slow ? new Promise((resolve) => setTimeout(() => resolve(answer), 40)) : Promise.resolve(answer);
   });
 });
 
@@ -258,13 +261,51 @@ describe('one against the other', () => {
     }
   });
 
-  it('plays a step of a ladder at the loudness of what was heard last, never louder', async () => {
+  it('plays a step turned down by what it is told, whatever was heard before', async () => {
     const player = await fresh();
-    await player.toggle();
-    sounds['hard'] = { seconds: 0.2, loudness: -13, sharpness: 900 };
-    await player.sound(named('hard'), {}, true);
-    expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-10, 6);
-    await player.sound(named('was'), {}, true);
-    expect(started.at(-1)!.gain).toBe(1);
+    const { settings } = await import('./settings.svelte');
+    for (const heard of [null, { loudness: -40, sharpness: 900 }, { loudness: -3, sharpness: 900 }]) {
+      settings.now.heard = heard;
+      sounds['step'] = { seconds: 0.2, loudness: heard?.loudness ?? -20, sharpness: 900 };
+      await player.sound(named('step'), -1.6);
+      expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-1.6, 6);
+    }
+  });
+
+  it('guards the ear before a step too', async () => {
+    const player = await fresh();
+    const { settings } = await import('./settings.svelte');
+    settings.now.heard = { loudness: -40, sharpness: 900 };
+    sounds['loud'] = { seconds: 0.2, loudness: -10, sharpness: 900 };
+    await player.sound(named('loud'), -5);
+    expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-5 - 25, 6);
+    expect(player.guarded).toContain('25 dB louder');
+  });
+
+  it('asks for one sound once while it loops', async () => {
+    const player = await fresh();
+    sounds['now'] = { seconds: 0.5, loudness: -20, sharpness: 900 };
+    bench.patch = named('now');
+    player.loop = true;
+    void player.toggle();
+    await listen(0.3);
+    bench.patch = { ...named('now'), notes: 'edited' };
+    slow = true;
+    await listen(0.4);
+    expect(asked.length).toBe(2);
+    slow = false;
+    player.stop();
+  });
+
+  it('keeps only the last few sounds', async () => {
+    const player = await fresh();
+    bench.patch = named('keys');
+    sounds['keys'] = { seconds: 0.1, loudness: -20, sharpness: 900 };
+    for (let key = 40; key < 60; key++) await player.strike({ key, velocity: 90 });
+    asked.length = 0;
+    await player.strike({ key: 59, velocity: 90 });
+    expect(asked.length).toBe(0);
+    await player.strike({ key: 40, velocity: 90 });
+    expect(asked.length).toBe(1);
   });
 });

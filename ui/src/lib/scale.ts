@@ -1,6 +1,6 @@
 /** Scales that people read: note names, hertz on a log scale, decibels, per cent. */
 import { scaleLinear, scaleLog } from 'd3-scale';
-import { figure, hertz, noteName, shown, signalShown } from './format';
+import { figure, hertz, noteName, shown, signalShown, signed } from './format';
 import type { Lane } from './sheet';
 
 export interface Tick {
@@ -38,7 +38,8 @@ export function signalStaveScale(low: number, high: number, as: 'plain' | 'perce
   );
 }
 
-function pitchScale(lane: Lane, key: number): Scale {
+/** Heights of the pitch are named by the key that they are counted from; where there is none, by their distance. */
+function pitchScale(lane: Lane, key: number | null): Scale {
   const least = Math.min(lane.least, lane.set_value);
   const greatest = Math.max(lane.greatest, lane.set_value);
   const reach = Math.max(greatest - least, 0.9);
@@ -49,7 +50,10 @@ function pitchScale(lane: Lane, key: number): Scale {
   return linear(
     low,
     high,
-    values.map((value) => ({ value, label: small ? centsLabel(value) : noteName(Math.round(key + value)) }))
+    values.map((value) => ({
+      value,
+      label: small ? centsLabel(value) : key === null ? signed(value, 'st') : noteName(Math.round(key + value))
+    }))
   );
 }
 
@@ -98,7 +102,7 @@ function plainScale(lane: Lane): Scale {
 }
 
 /** Returns the scale on which a destination is read. */
-export function laneScale(name: string, lane: Lane, key: number): Scale {
+export function laneScale(name: string, lane: Lane, key: number | null): Scale {
   if (name === 'pitch') return pitchScale(lane, key);
   if (lane.unit === 'Hz') return hertzScale(lane);
   if (name === 'amplitude') return amplitudeScale();

@@ -304,6 +304,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Levels
+         * @description Return how loud each step of a comparison is, and the gain that makes all as loud as the quietest that sounds.
+         */
+        post: operations["post_levels_api_levels_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reached": {
         parameters: {
             query?: never;
@@ -908,6 +928,8 @@ export interface components {
             };
             /** Steps */
             steps: components["schemas"]["ComparedStep"][];
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
         };
         /**
          * ConflictNotice
@@ -1064,6 +1086,16 @@ export interface components {
              * @enum {string}
              */
             law: "sum" | "octaves" | "semitones";
+        };
+        /**
+         * Difference
+         * @description A setting that is not the same everywhere.
+         */
+        Difference: {
+            /** Path */
+            path: string;
+            /** Values */
+            values: string[];
         };
         /**
          * Draft
@@ -2990,6 +3022,16 @@ export interface components {
             mono?: boolean;
         };
         /**
+         * StepLevel
+         * @description How loud a step of a comparison is, and by how much it is turned down so that all are as loud as the quietest.
+         */
+        StepLevel: {
+            /** Loudness Lufs */
+            loudness_lufs: number;
+            /** Gain Db */
+            gain_db: number;
+        };
+        /**
          * Steps
          * @description A row of hits from note-on, one each step: the hit's strength while its gate is open, else 0.
          */
@@ -4233,6 +4275,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_levels_api_levels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepLevel"][];
                 };
             };
             /** @description Bad Request */

@@ -13,6 +13,8 @@ interface Remembered {
   /** How signals are shown: as they are, in per cent, or in volts. */
   signals: 'plain' | 'percent' | 'volts';
   keys: boolean;
+  /** Whether single letters do something; whoever speaks to their machine, or strays on keys, turns that off. */
+  letters: boolean;
 }
 
 const FIRST: Remembered = {
@@ -23,7 +25,8 @@ const FIRST: Remembered = {
   last: null,
   heard: null,
   signals: 'plain',
-  keys: false
+  keys: false,
+  letters: true
 };
 
 function read(): Remembered {

@@ -1,6 +1,7 @@
 /** The way back: every change in words, undone and done again without a limit, also after a reload. */
-import { get, set } from 'idb-keyval';
+import { del, get, set } from 'idb-keyval';
 import type { Patch } from './api';
+import { freshId } from './window';
 
 interface Step {
   label: string;
@@ -12,13 +13,23 @@ interface Step {
 
 /** Changes with one merge key that follow each other within this are one step. */
 const MERGE_MS = 1200;
-/** So many steps are in the tab's own storage, which takes them at once. */
+/** So many steps are put aside where a page goes before they are written. */
 const AT_HAND = 20;
+const REST_MS = 400;
 
 export class Steps {
   private done: Step[] = $state.raw([]);
   private undone: Step[] = $state.raw([]);
   private id = '';
+  /** Under what each step is written: steps never change, so that it is written once. */
+  private keys = new WeakMap<Step, string>();
+  private written: string[] = [];
+  private unwritten = false;
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    globalThis.addEventListener?.('pagehide', () => this.hurry());
+  }
 
   undoLabel = $derived(this.done.at(-1)?.label ?? '');
   redoLabel = $derived(this.undone.at(-1)?.label ?? '');
@@ -60,10 +71,39 @@ export class Steps {
     this.remember();
   }
 
+  /** What changed is written when it has rested for a moment: a drag is one writing, not hundreds. */
   private remember(): void {
-    // A browser that keeps nothing still undoes what was done since it was opened.
-    void set(`steps ${this.id}`, [this.done, this.undone]).catch(() => {});
-    // What the database has not taken yet when a page is closed at once, the tab's own storage has.
+    this.unwritten = true;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.write(), REST_MS);
+  }
+
+  /** Writes each step that is not written yet, and which there are; resolves when that is done. */
+  async write(): Promise<void> {
+    clearTimeout(this.timer);
+    if (!this.unwritten) return;
+    this.unwritten = false;
+    const { id, done, undone } = this;
+    const fresh = [...done, ...undone].filter((step) => !this.keys.has(step));
+    for (const step of fresh) this.keys.set(step, `step ${id} ${freshId()}`);
+    const [all, redo] = [done, undone].map((steps) => steps.map((step) => this.keys.get(step)!)) as [
+      string[],
+      string[]
+    ];
+    const gone = this.written.filter((key) => !all.includes(key) && !redo.includes(key));
+    this.written = [...all, ...redo];
+    try {
+      await Promise.all(fresh.map((step) => set(this.keys.get(step)!, step)));
+      await set(`steps ${id}`, { done: all, undone: redo });
+      await Promise.all(gone.map((key) => del(key)));
+    } catch {
+      // A browser that keeps nothing still undoes what was done since it was opened.
+    }
+  }
+
+  /** Puts what is not written yet where it is taken at once, as when the page goes. */
+  private hurry(): void {
+    if (!this.unwritten) return;
     const key = `jorvik.steps.${this.id}`;
     try {
       sessionStorage.setItem(key, JSON.stringify([this.done.slice(-AT_HAND), this.undone.slice(-AT_HAND)]));
@@ -74,16 +114,49 @@ export class Steps {
 
   /** Recalls the steps of a patch that was opened, where they lead to it as it stands. */
   async open(id: string, patch: Patch): Promise<void> {
+    await this.write();
     this.id = id;
     this.done = this.undone = [];
-    const recent = JSON.parse(sessionStorage.getItem(`jorvik.steps.${id}`) ?? '[[],[]]') as [Step[], Step[]];
-    const all = (await get<[Step[], Step[]]>(`steps ${id}`).catch(() => undefined)) ?? [[], []];
+    this.written = [];
+    const key = `jorvik.steps.${id}`;
+    const recent = read(sessionStorage.getItem(key));
+    sessionStorage.removeItem(key);
+    const kept = await recalled(id).catch((): Both => [[], []]);
     if (this.id !== id || this.done.length > 0) return;
     const here = JSON.stringify(patch);
     // Where the patch was changed elsewhere meanwhile, the steps lead nowhere.
-    const found = [all, recent].find(
-      ([done, undone]) => JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === here
-    );
+    const leads = ([done, undone]: Both): boolean =>
+      JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === here;
+    const found = [joined(kept, recent), kept, recent].find(leads);
     [this.done, this.undone] = found ?? [[], []];
+    if (found && found !== kept) this.remember();
   }
+}
+
+type Both = [Step[], Step[]];
+
+/** Returns kept steps followed by those that were put aside in a hurry, where these go on from them. */
+function joined([done, undone]: Both, [more, redo]: Both): Both {
+  const first = JSON.stringify(more[0]?.before);
+  const at = done.findIndex((step) => JSON.stringify(step.before) === first);
+  return more.length === 0 ? [done, undone] : [[...(at < 0 ? done : done.slice(0, at)), ...more], redo];
+}
+
+function read(text: string | null): Both {
+  try {
+    const found = JSON.parse(text ?? '[[],[]]') as Partial<Both>;
+    return [found[0] ?? [], found[1] ?? []];
+  } catch {
+    return [[], []];
+  }
+}
+
+async function recalled(id: string): Promise<Both> {
+  const index = await get<{ done: string[]; undone: string[] } | Both>(`steps ${id}`);
+  if (!index) return [[], []];
+  // As it was written once: all steps in one.
+  if (Array.isArray(index)) return index;
+  const each = (keys: string[]): Promise<(Step | undefined)[]> => Promise.all(keys.map((key) => get<Step>(key)));
+  const [done, undone] = await Promise.all([each(index.done), each(index.undone)]);
+  return [done.filter((step) => step !== undefined), undone.filter((step) => step !== undefined)];
 }

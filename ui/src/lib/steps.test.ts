@@ -2,10 +2,13 @@ import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { Memory, named } from './testing';
 
 const database = new Map<string, unknown>();
+const writes: string[] = [];
 let works = true;
 vi.mock('idb-keyval', () => ({
   get: (key: string) => (works ? Promise.resolve(structuredClone(database.get(key))) : Promise.reject(new Error('no'))),
+  del: (key: string) => Promise.resolve(void database.delete(key)),
   set: (key: string, value: unknown) => {
+    writes.push(key);
     if (!works) return Promise.reject(new Error('no'));
     database.set(key, structuredClone(value));
     return Promise.resolve();
@@ -24,6 +27,9 @@ async function fresh(patch = a) {
 beforeEach(() => {
   works = true;
   database.clear();
+  const heard = new EventTarget();
+  vi.stubGlobal('addEventListener', heard.addEventListener.bind(heard));
+  vi.stubGlobal('dispatchEvent', heard.dispatchEvent.bind(heard));
   vi.useFakeTimers();
   vi.stubGlobal('sessionStorage', new Memory());
   return () => vi.useRealTimers();
@@ -83,6 +89,7 @@ describe('steps', () => {
       steps.add(`to n${i}`, before, after);
       before = after;
     }
+    await steps.write();
     const again = await fresh(named('n59'));
     for (let i = 59; i >= 0; i--) {
       expect(again.undoLabel).toBe(`to n${i}`);
@@ -94,12 +101,44 @@ describe('steps', () => {
   it('come from the tab itself where the database took nothing', async () => {
     works = false;
     (await fresh()).add('first', a, b);
+    dispatchEvent(new Event('pagehide'));
     expect((await fresh(b)).undoLabel).toBe('first');
   });
 
   it('are left out where the patch was changed elsewhere meanwhile', async () => {
-    (await fresh()).add('first', a, b);
+    const steps = await fresh();
+    steps.add('first', a, b);
+    await steps.write();
     expect((await fresh(c)).undoLabel).toBe('');
+  });
+
+  it('are written once a drag has rested, and each step alone', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    await steps.write();
+    writes.length = 0;
+    for (let i = 0; i < 200; i++) steps.add('drag', b, named(`n${i}`), 'drag');
+    expect(writes).toEqual([]);
+    await vi.advanceTimersByTimeAsync(500);
+    expect(writes.length).toBe(2);
+    expect(database.size).toBe(3);
+  });
+
+  it('that were put aside as the page went follow those that were written', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    await steps.write();
+    steps.add('second', b, c);
+    dispatchEvent(new Event('pagehide'));
+    const again = await fresh(c);
+    expect(again.undoLabel).toBe('second');
+    expect(again.back()).toEqual(b);
+    expect(again.undoLabel).toBe('first');
+  });
+
+  it('are recalled as they were written once, all in one', async () => {
+    database.set('steps p1', [[{ label: 'old', before: a, after: b, merge: '', at: 0 }], []]);
+    expect((await fresh(b)).undoLabel).toBe('old');
   });
 
   it('forget a change that was refused', async () => {

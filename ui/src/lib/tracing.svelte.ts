@@ -2,6 +2,7 @@
 import { api, plain, Refused, taken, Unreachable } from './api';
 import type { Patch } from './api';
 import { unpack, type Sheet } from './sheet';
+import { workFor } from './window';
 
 export const VELOCITIES = [
   { name: 'soft', velocity: 40 },
@@ -97,7 +98,7 @@ export class Tracing {
         asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {}))),
         ...this.stretch()
       };
-      this.sheet = unpack(await taken(api.POST('/api/sheet', { body, signal })));
+      this.sheet = unpack(await taken(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') })));
       this.failure = '';
       performance.mark('jorvik:sheet');
       this.of.traced(patch);
@@ -157,7 +158,7 @@ export class Tracing {
     this.ghostAsked = asked;
     const body = { document: plain(behind), rate: FULL_RATE, columns: this.columns, velocities: [], ...stretch };
     try {
-      const sheet = unpack(await taken(api.POST('/api/sheet', { body })));
+      const sheet = unpack(await taken(api.POST('/api/sheet', { body, headers: workFor('ghost') })));
       if (this.ghost?.patch === ghost.patch) this.ghost = { ...ghost, sheet };
     } catch {
       if (this.ghost?.patch === ghost.patch) this.ghostAsked = '';

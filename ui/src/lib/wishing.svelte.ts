@@ -82,9 +82,15 @@ export class Wishing {
     return what === 'greatest' ? of.peak : of[what];
   }
 
-  wish(what: What, value: number): void {
-    const mine: Wished = { what, value, velocity: this.velocity, key: this.key };
-    this.wishes = [...this.wishes.filter((w) => w.what !== what || !this.here(w)), mine];
+  /** The note that is wished for at present. */
+  get note(): Pick<Wished, 'velocity' | 'key'> {
+    return { velocity: this.velocity, key: this.key };
+  }
+
+  wish(what: What, value: number, note = this.note): void {
+    const mine: Wished = { what, value, ...note };
+    const same = (w: Wished): boolean => w.what === what && w.velocity === note.velocity && w.key === note.key;
+    this.wishes = [...this.wishes.filter((w) => !same(w)), mine];
     this.leave();
   }
 

@@ -9,6 +9,7 @@
   import { laneScale } from '../lib/scale';
   import { extentOf, type Lane } from '../lib/sheet';
   import ComparedFigures from './ComparedFigures.svelte';
+  import ComparedSettings from './ComparedSettings.svelte';
   import LadderCurve from './LadderCurve.svelte';
   import Plot from './Plot.svelte';
   import Swatch from './Swatch.svelte';
@@ -63,11 +64,19 @@
       line(wide, row, scale, inkOf(many ? 'ink' : colour(i)), i === comparing.steps.length - 1 ? 2 : 1.6, dash(i));
     });
     on.context.globalAlpha = 1;
+    const { moment } = bench;
+    if (moment !== null && moment <= longest) {
+      on.context.fillStyle = inkOf('faint');
+      on.context.fillRect((on.width * moment) / longest, 0, 1, on.height);
+    }
     if (only === undefined || only === comparing.steps.length - 1) labelled(on, scale, inks());
   }
 
-  /** Plays a step; its loudness is brought to that of the quietest step by the player. */
-  const play = (i: number): void => void player.sound(comparing.steps[i]!.patch, {}, true);
+  /** Plays a step at the loudness of the quietest one. */
+  function play(i: number): void {
+    const step = comparing.steps[i]!;
+    void messages.attempt(async () => player.sound(step.patch, await comparing.gainOf(step)));
+  }
   function hold(i: number): void {
     const { label, patch } = comparing.steps[i]!;
     // A step of a ladder differs in nothing but its note; another patch is laid behind the note that is played.
@@ -147,9 +156,11 @@
     {/each}
   </div>
   {#if comparing.steps.length > 0}
-    <div class="lower" class:alone={!comparing.over}>
+    <div class="lower">
       <ComparedFigures of={comparing} {stave} onplay={play} onhold={hold} onkeep={keep} />
-      {#if comparing.over}<LadderCurve of={comparing} ladder={comparing.over} {stave} />{/if}
+      {#if comparing.over}<LadderCurve of={comparing} ladder={comparing.over} {stave} />{:else}<ComparedSettings
+          of={comparing}
+        />{/if}
     </div>
   {/if}
 </div>
@@ -212,9 +223,6 @@
     display: grid;
     grid-template-columns: minmax(0, 2.2fr) 1fr;
     border-top: 1px solid var(--edge);
-  }
-  .lower.alone {
-    grid-template-columns: minmax(0, 1fr);
   }
   .trouble {
     color: var(--madder);

@@ -38,14 +38,18 @@
     <caption>{of.titles[stave] ?? ''}, and the difference from the first</caption>
     <thead>
       <tr
-        ><th></th>{#each MEASURES as [, name] (name)}<th>{name}</th>{/each}<th></th></tr
+        ><th></th>{#each MEASURES as [, name] (name)}<th>{name}</th>{/each}<th
+          title="By how much it is turned down when it is played from here: all are as loud as the quietest"
+          >plays at</th
+        ><th></th></tr
       >
     </thead>
     <tbody>
-      {#each of.steps as { label }, i (label)}
+      {#each of.steps as { label, gainDb }, i (label)}
         <tr>
           <td title={label}><b>{label}</b></td>
           {#each MEASURES as [key] (key)}<td>{cell(i, key)} <small>{difference(i, key)}</small></td>{/each}
+          <td>{gainDb === null ? '…' : gainDb > -0.05 ? '0 dB' : `−${(-gainDb).toFixed(1)} dB`}</td>
           <td class="acts">
             <button class="bare" aria-label="Play {label}" onclick={() => onplay(i)}>play</button>
             <button class="bare" aria-label="Hold {label} as ghost" onclick={() => onhold(i)}>ghost</button>

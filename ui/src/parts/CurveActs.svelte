@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { putText, takeText } from '../lib/clipboard';
   import type { Module } from '../lib/api';
   import { flippedInHeight, flippedInTime, stretched, type Marks, type Points } from '../lib/curve';
   import { messages } from '../lib/messages.svelte';
@@ -23,7 +24,7 @@
 
   async function paste(): Promise<void> {
     try {
-      const read = JSON.parse(await navigator.clipboard.readText()) as unknown;
+      const read = JSON.parse(await takeText()) as unknown;
       if (Array.isArray(read) && read.every((p) => Array.isArray(p) && p.length >= 2)) ondraw(read as Points);
       else throw new Error();
     } catch {
@@ -52,7 +53,7 @@
     >×2</button
   >
   <button class="bare" title="Half as long" onclick={() => ondraw(stretched(points, 0.5))}>÷2</button>
-  <button class="bare" onclick={() => void navigator.clipboard.writeText(JSON.stringify(points))}>copy</button>
+  <button class="bare" onclick={() => void putText(JSON.stringify(points))}>copy</button>
   <button class="bare" onclick={() => void paste()}>paste</button>
   {#if curve}
     <button class="bare" aria-pressed={curve.loop?.[0] === chosen} onclick={loopFrom}>loop from</button>

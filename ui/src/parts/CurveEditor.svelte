@@ -181,10 +181,11 @@
     put(withoutPoint(points, index), index, -1);
   }
 
-  function setFigure(part: 0 | 1 | 2, next: number, merge: string): void {
-    if (!at) return;
-    if (part === 2) onset(withBend(points, chosen, next), merge);
-    else onset(moved(points, chosen, part === 0 ? next : at[0]!, part === 1 ? next : at[1]!, ends, heights), merge);
+  function setFigure(index: number, part: 0 | 1 | 2, next: number, merge: string): void {
+    const of = points[index];
+    if (!of) return;
+    if (part === 2) onset(withBend(points, index, next), merge);
+    else onset(moved(points, index, part === 0 ? next : of[0]!, part === 1 ? next : of[1]!, ends, heights), merge);
   }
 
   function draw(next: Points): void {
@@ -263,27 +264,29 @@
     {#if at}
       <div class="strip">
         <span>{chosen + 1}</span>
-        <ValueField
-          value={at[0]!}
-          unit="count"
-          label="Place of point {chosen + 1}"
-          width="3.6rem"
-          oncommit={(v, m) => setFigure(0, Number(v), m)}
-        />
-        <ValueField
-          value={at[1]!}
-          unit="signal"
-          label="Height of point {chosen + 1}"
-          width="3.6rem"
-          oncommit={(v, m) => setFigure(1, Number(v), m)}
-        />
-        <ValueField
-          value={at[2] ?? 0}
-          unit="bend"
-          label="Bend after point {chosen + 1}"
-          width="3.2rem"
-          oncommit={(v, m) => setFigure(2, Number(v), m)}
-        />
+        {#each [chosen] as index (index)}
+          <ValueField
+            value={points[index]?.[0] ?? 0}
+            unit="count"
+            label="Place of point {index + 1}"
+            width="3.6rem"
+            oncommit={(v, m) => setFigure(index, 0, Number(v), m)}
+          />
+          <ValueField
+            value={points[index]?.[1] ?? 0}
+            unit="signal"
+            label="Height of point {index + 1}"
+            width="3.6rem"
+            oncommit={(v, m) => setFigure(index, 1, Number(v), m)}
+          />
+          <ValueField
+            value={points[index]?.[2] ?? 0}
+            unit="bend"
+            label="Bend after point {index + 1}"
+            width="3.2rem"
+            oncommit={(v, m) => setFigure(index, 2, Number(v), m)}
+          />
+        {/each}
         <button
           class="bare"
           aria-label="Remove point {chosen + 1}"

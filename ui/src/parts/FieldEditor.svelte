@@ -4,6 +4,7 @@
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
   import { figure, noteName, shown } from '../lib/format';
+  import { cut } from '../lib/text';
   import Choice from './Choice.svelte';
   import CurveEditor from './CurveEditor.svelte';
   import Labelled from './Labelled.svelte';
@@ -57,14 +58,14 @@
         : Array.isArray(next)
           ? 'drawn'
           : JSON.stringify(next);
-    onset(next, `${said} ${reads}`.slice(0, 60), merge, draft);
+    onset(next, cut(`${said} ${reads}`, 60), merge, draft);
   }
 
   function setCount(input: HTMLInputElement): void {
     const text = input.value.trim();
     if (text === '' && field.default === null) set(null);
     else if (/^\d{1,6}$/.test(text)) set(Number(text));
-    else messages.say(`${said}: found "${text.slice(0, 40)}"; it must be a whole number.`, true);
+    else messages.say(`${said}: found "${cut(text, 40)}"; it must be a whole number.`, true);
     input.value = String(value ?? '');
   }
 
@@ -73,7 +74,7 @@
     try {
       set(JSON.parse(text));
     } catch {
-      messages.say(`${said}: found "${text.slice(0, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
+      messages.say(`${said}: found "${cut(text, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
     }
   }
 

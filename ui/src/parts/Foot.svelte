@@ -36,6 +36,8 @@
         >Try now</button
       >
     </div>
+  {:else if keeper.state === 'refused'}
+    <div class="bar trouble" role="alert"><b>Not kept</b><span>{keeper.trouble}</span></div>
   {:else if bench.failure}
     <div class="bar trouble" role="alert">
       <b>No trace</b><span>{bench.failure}</span><button class="quiet" onclick={() => bench.tracing.ask()}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { Modal } from 'flowbite-svelte';
   import { api, plain, taken } from '../lib/api';
   import { messages } from '../lib/messages.svelte';
@@ -50,7 +51,8 @@
     if (found) frames = [filled(found.harmonics)];
   }
   $effect(() => {
-    if (bench.building) void messages.attempt(open);
+    // Opening reads what it also sets; only being opened is what it is opened for.
+    if (bench.building) untrack(() => void messages.attempt(open));
   });
 
   const filled = (given: number[][]): number[][] => Array.from({ length: COUNT }, (_, i) => given[i] ?? [0, 0]);
@@ -128,25 +130,27 @@
   <div class="acts">
     <b>Harmonic {chosen + 1}</b>
     <span>level</span>
-    <ValueField
-      value={harmonics[chosen]?.[0] ?? 0}
-      unit="ratio"
-      label="Level of harmonic {chosen + 1}"
-      low={0}
-      high={1}
-      width="5rem"
-      oncommit={(v) => set(chosen, Number(v))}
-    />
-    <span>phase</span>
-    <ValueField
-      value={harmonics[chosen]?.[1] ?? 0}
-      unit="cycle"
-      label="Phase of harmonic {chosen + 1}"
-      low={-1}
-      high={1}
-      width="4.5rem"
-      oncommit={(v) => set(chosen, harmonics[chosen]![0]!, Number(v))}
-    />
+    {#each [chosen] as index (index)}
+      <ValueField
+        value={harmonics[index]?.[0] ?? 0}
+        unit="ratio"
+        label="Level of harmonic {index + 1}"
+        low={0}
+        high={1}
+        width="5rem"
+        oncommit={(v) => set(index, Number(v))}
+      />
+      <span>phase</span>
+      <ValueField
+        value={harmonics[index]?.[1] ?? 0}
+        unit="cycle"
+        label="Phase of harmonic {index + 1}"
+        low={-1}
+        high={1}
+        width="4.5rem"
+        oncommit={(v) => set(index, harmonics[index]![0]!, Number(v))}
+      />
+    {/each}
     <span class="gap"></span>
     <span>frame</span>
     {#each frames as _, i (i)}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
+  import { settings } from '../lib/settings.svelte';
   let { open = $bindable() }: { open: boolean } = $props();
   const KEYS = [
     ['Space', 'play or stop'],
@@ -28,6 +29,13 @@
     {#each KEYS as [key, what] (key)}<dt>{key}</dt>
       <dd>{what}</dd>{/each}
   </dl>
+  <label
+    ><input
+      type="checkbox"
+      checked={settings.now.letters}
+      onchange={(event) => settings.set({ letters: event.currentTarget.checked })}
+    /> Single letters, figures and signs are shortcuts. Without them Space, Esc, the arrows and everything with Ctrl remain.</label
+  >
   <p>
     <b>Figures</b> are typed as they are said: 180ms, 1.5s, 1/8d, 2bar, 7st, 30cents, 1oct, −6 dB, 2.2kHz, C3, 40%, 3V (5
     V is 1.0). A wrong entry says what was understood and keeps the old value.

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { api, plain, taken, type Module } from '../lib/api';
   import { titleOf } from '../lib/wording';
   import { messages } from '../lib/messages.svelte';
@@ -12,6 +13,7 @@
   /** A macro in the hand: drag it and watch the staves; put it at an end and set what its destinations are there. */
   let { module }: { module: Module & { kind: 'macro' } } = $props();
 
+  const id = untrack(() => module.id);
   const mine = $derived(bench.patch ? routes(bench.patch).filter((route) => route.source === module.id) : []);
   const value = $derived(typeof module.value === 'number' ? module.value : 0);
   const end = $derived(value >= 0.999 ? 'full' : value <= 0.001 ? 'zero' : '');
@@ -27,7 +29,7 @@
     const full = end === 'full';
     const said = `${module.id} ${full ? 'full' : 'at 0'}: ${titleOf(destination)} ${shown(to, unitOf(destination))}`;
     await bench.work(said, (patch) => {
-      const body = { document: plain(patch), macro: module.id, full, values: { [destination]: to } };
+      const body = { document: plain(patch), macro: id, full, values: { [destination]: to } };
       return taken(api.POST('/api/assist/macro-end', { body }));
     });
   }

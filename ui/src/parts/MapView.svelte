@@ -1,7 +1,10 @@
 <script lang="ts">
+  import type { Module } from '../lib/api';
   import { titleOf } from '../lib/wording';
   import { bench } from '../lib/bench.svelte';
   import { dyeOf, modules, routes } from '../lib/document';
+  import { depths, inputsOf } from '../lib/graph';
+  import { cut } from '../lib/text';
 
   /** The whole patch in reading order: what is played, sources, processors, destinations; a feedback edge is told. */
   const WIDE = 940;
@@ -15,37 +18,14 @@
     kind: 'signal' | 'source' | 'stave';
   }
 
-  const inputs = (module: object): string[] =>
-    Object.entries(module).flatMap(([name, value]) =>
-      name === 'id' || name === 'kind'
-        ? []
-        : typeof value === 'string'
-          ? [value]
-          : Array.isArray(value)
-            ? value.flatMap((item: unknown) =>
-                item && typeof item === 'object' && 'source' in item
-                  ? [String((item as { source: unknown }).source)]
-                  : []
-              )
-            : []
-    );
-
   const graph = $derived.by(() => {
     const { patch, catalogue } = bench;
     if (!patch || !catalogue) return { nodes: [] as Node[], edges: [] as Edge[], height: 100 };
     const all = modules(patch);
     const ids = all.map((m) => m.id);
+    const inputs = (m: Module): string[] => inputsOf(m, catalogue);
     const reads = Object.fromEntries(all.map((m) => [m.id, inputs(m).filter((name) => ids.includes(name))]));
-    // How deep a module lies: one more than the deepest that it reads; a loop is cut at the module that comes first.
-    const depth: Record<string, number> = {};
-    const find = (id: string, path: string[]): number => {
-      if (depth[id] !== undefined) return depth[id];
-      const before = reads[id]!.filter((name) => !path.includes(name) && name !== id);
-      const found = before.length ? 1 + Math.max(...before.map((name) => find(name, [...path, id]))) : 0;
-      if (path.length === 0 || before.length === reads[id]!.length) depth[id] = found;
-      return found;
-    };
-    for (const id of ids) depth[id] = find(id, []);
+    const depth = depths(ids, reads);
     const deepest = Math.max(0, ...Object.values(depth));
     const played = Object.keys(catalogue.signals).filter(
       (name) =>
@@ -86,6 +66,14 @@
         route: r.id,
         of: r.source
       });
+      if (r.via)
+        join(at[r.via], to, {
+          id: `${r.id} via ${r.via}`,
+          says: `${r.via} scales how far ${r.source} moves ${titleOf(r.destination)}`,
+          route: r.id,
+          of: r.via,
+          scales: true
+        });
     }
     return { nodes, edges, height: Math.max(...Object.values(counts), 1) * (ROW + 14) + 40, columns: 3 + deepest };
   });
@@ -98,6 +86,8 @@
     says: string;
     route: string;
     of: string;
+    /** It scales a route instead of moving something. */
+    scales?: boolean;
   }
 
   const columns = $derived((graph as { columns?: number }).columns ?? 3);
@@ -168,7 +158,7 @@
           onkeydown={(event) => event.key === 'Enter' && choose(node)}
         >
           <rect width={BOX} height={ROW} rx={node.kind === 'stave' ? 2 : 7} style:stroke="var(--{dye.colour})" />
-          <text x="9" y="15" class="name">{node.text.length > 19 ? `${node.text.slice(0, 18)}…` : node.text}</text>
+          <text x="9" y="15" class="name">{node.text.length > 19 ? `${cut(node.text, 18)}…` : node.text}</text>
           <text x="9" y="28" class="under">{node.under}</text>
         </g>
       {/each}

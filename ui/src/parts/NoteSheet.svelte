@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { onMount } from 'svelte';
   import { addSource } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
   import { modules } from '../lib/document';
@@ -30,12 +31,15 @@
     const gap = Math.abs(posts[1] - posts[0]);
     return `${seconds(gap)} · ${figure((gap * tempo) / 60, 4)} beats · ${gap > 0 ? hertz(1 / gap) : '–'}`;
   });
+  // The moment that another view stood at stands here too.
+  onMount(() => (bench.cursor ??= bench.moment));
+
   const cursorSays = $derived.by(() => {
     const { sheet, cursor } = bench;
     if (!sheet || cursor === null) return '';
     const column = columnAt(sheet, cursor);
     const parts = voiceLanes.map(
-      ([name, lane]) => `${lane.title} ${reading(name, lane.value.first[column]!, lane.unit, bench.key)}`
+      ([name, lane]) => `${lane.title} ${reading(name, lane.value.first[column]!, lane.unit, bench.keyAt(cursor))}`
     );
     return `At ${seconds(sheet.starts[column]!)}: ${parts.join('; ')}`;
   });

@@ -57,14 +57,21 @@
   }
 
   const apart = $derived((performance.notes?.[1]?.start_s ?? 0.5) - (performance.notes?.[0]?.start_s ?? 0) || 0.5);
-  /** Repeats the test note, so that what restarts, runs free or is tied can be seen. */
-  function row(count: number, gap: number, label: string, merge = ''): void {
-    const first = performance.notes?.[0] ?? {};
-    const notes = Array.from({ length: Math.max(1, count) }, (_, i) => ({
-      ...first,
-      start_s: Number(((first.start_s ?? 0) + i * gap).toFixed(6))
+  const notes = $derived(performance.notes ?? [{}]);
+  const later = (from: number, by: number): number => Number((from + by).toFixed(6));
+  /** Adds notes like the last one after it, or leaves the last ones out; those that stay are as they were. */
+  function row(count: number, label: string, merge = ''): void {
+    const last = notes.at(-1)!;
+    const more = Array.from({ length: Math.max(0, count - notes.length) }, (_, i) => ({
+      ...last,
+      start_s: later(last.start_s ?? 0, (i + 1) * apart)
     }));
-    setPerformance({ notes }, label, merge);
+    setPerformance({ notes: [...notes.slice(0, Math.max(1, count)), ...more] }, label, merge);
+  }
+  /** Places the notes at equal distances, each as it is. */
+  function spread(gap: number, label: string, merge = ''): void {
+    const first = notes[0]!.start_s ?? 0;
+    setPerformance({ notes: notes.map((note, i) => ({ ...note, start_s: later(first, i * gap) })) }, label, merge);
   }
 
   interface Figure {
@@ -219,7 +226,7 @@
     low={1}
     high={64}
     width="100%"
-    oncommit={(v, merge) => row(Math.round(Number(v)), apart, `${v} notes in a row`, merge)}
+    oncommit={(v, merge) => row(Math.round(Number(v)), `${v} notes in a row`, merge)}
   />
 </Labelled>
 {#if (performance.notes?.length ?? 1) > 1}
@@ -231,7 +238,7 @@
       low={0.01}
       high={20}
       width="100%"
-      oncommit={(v, merge) => row(performance.notes?.length ?? 1, Number(v), `notes ${shown(v, 's')} apart`, merge)}
+      oncommit={(v, merge) => spread(Number(v), `notes ${shown(v, 's')} apart`, merge)}
     />
   </Labelled>
 {/if}

@@ -1,13 +1,12 @@
 <script lang="ts">
   import { bench } from '../lib/bench.svelte';
   import { noteName } from '../lib/format';
+  import { playedBy } from '../lib/pianokeys';
   import { player } from '../lib/player.svelte';
+  import { settings } from '../lib/settings.svelte';
 
   /** A row of keys: the lower on a key it is struck, the harder. The two lower rows of letters play it too. */
   const WHITE = [0, 2, 4, 5, 7, 9, 11];
-  const CODES = [
-    ...['KeyZ', 'KeyS', 'KeyX', 'KeyD', 'KeyC', 'KeyV', 'KeyG', 'KeyB', 'KeyH', 'KeyN', 'KeyJ', 'KeyM', 'Comma']
-  ];
   let octave = $state(Math.floor(bench.key / 12));
   let lit: number | null = $state(null);
   const from = $derived(Math.max(0, Math.min(91, (octave - 1) * 12)));
@@ -38,8 +37,8 @@
       target.closest('input, textarea, select, dialog')
     )
       return;
-    const step = CODES.indexOf(event.code);
-    if (step < 0) return;
+    const step = settings.now.letters ? playedBy(event.code) : null;
+    if (step === null) return;
     event.preventDefault();
     strike(octave * 12 + step, event.shiftKey ? 118 : bench.velocity);
   }

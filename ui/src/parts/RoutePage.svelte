@@ -1,10 +1,11 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { api, plain, taken, type Route } from '../lib/api';
   import { amountUnit, titleOf, verbFor } from '../lib/wording';
   import { messages } from '../lib/messages.svelte';
   import { addPull, invert, removeRoute, setRoute, solo } from '../lib/actions';
   import { bench } from '../lib/bench.svelte';
-  import { modules, sentence } from '../lib/document';
+  import { modules, routes, sentence } from '../lib/document';
   import { copyChosen } from '../lib/clipboard';
   import { figure, shown } from '../lib/format';
   import { extentOf } from '../lib/sheet';
@@ -14,7 +15,12 @@
   import Readings from './Readings.svelte';
   import ValueField from './ValueField.svelte';
 
-  let { route }: { route: Route } = $props();
+  let { route: given }: { route: Route } = $props();
+
+  /** The page is of one route for as long as it lives, so that what is typed here lands here. */
+  const id = untrack(() => given.id);
+  let known = untrack(() => given);
+  const route = $derived.by(() => (known = (bench.patch && routes(bench.patch).find((r) => r.id === id)) ?? known));
 
   const MODES = [
     ['add', 'adds'],
@@ -97,7 +103,7 @@
   }
 
   function set(fields: Partial<Route>, label: string, merge = ''): void {
-    setRoute(route.id, fields, `${route.source} on ${title}: ${label}`, merge);
+    setRoute(id, fields, `${route.source} on ${title}: ${label}`, merge);
   }
 
   /** A mode is set together with what it needs, so that the patch is whole at every moment. */

@@ -15,7 +15,7 @@
   let behind = $state.raw<Look | null>(null);
   let trouble = $state('');
   let width = $state(0);
-  let at = $state(0.3);
+  let at = $state(bench.moment ?? 0.3);
   let busy = false;
   let again = false;
 
@@ -64,9 +64,6 @@
     at = Math.max(0, Math.min(look.seconds, at + by * look.seconds * (event.shiftKey ? 0.002 : 0.01)));
     bench.cursor = at;
   }
-  $effect(() => {
-    if (bench.cursor !== null && !look) at = bench.cursor;
-  });
 </script>
 
 <div class="sound panel">

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import type { FieldFacts, Module } from '../lib/api';
   import { titleOf } from '../lib/wording';
   import { messages } from '../lib/messages.svelte';
@@ -13,7 +14,12 @@
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
 
-  let { module }: { module: Module } = $props();
+  let { module: given }: { module: Module } = $props();
+
+  /** The page is of one source for as long as it lives, so that what is typed here lands here. */
+  const id = untrack(() => given.id);
+  let known = untrack(() => given);
+  const module = $derived.by(() => (known = (bench.patch && modules(bench.patch).find((m) => m.id === id)) ?? known));
 
   const kind = $derived(bench.catalogue?.kinds.find((facts) => facts.kind === module.kind));
   const dye = $derived(bench.patch ? dyeOf(bench.patch, module.id) : { colour: 'faint', dash: [] });
@@ -67,8 +73,8 @@
           [1, 0]
         ]
       };
-      bench.edit(label, replaceModule(bench.patch, module.id, drawn));
-    } else setField(module.id, field.name, value, label, merge, draft);
+      bench.edit(label, replaceModule(bench.patch, id, drawn));
+    } else setField(id, field.name, value, label, merge, draft);
   }
 
   function rename(event: Event & { currentTarget: HTMLInputElement }): void {
@@ -108,7 +114,7 @@
   <FieldEditor
     {field}
     {module}
-    owner={module.id}
+    owner={id}
     value={fieldValue(module, field)}
     under={movedOver(field)}
     onset={(value, label, merge, draft) => change(field, value, label, merge, draft)}

@@ -19,7 +19,7 @@
     ...(bench.sheet?.overlays ?? []).map((overlay) => overlay.lanes[name]),
     bench.tracing.ghost?.sheet?.lanes[name]?.value
   ]);
-  const scale = $derived(laneScale(name, roomFor(lane, others), bench.key));
+  const scale = $derived(laneScale(name, roomFor(lane, others), bench.oneKey));
   const pulls = $derived(bench.patch ? routes(bench.patch).filter((route) => route.destination === name) : []);
   const unit = $derived(name === 'pitch' ? 'st' : lane.unit);
   const over = $derived(spread());
@@ -52,7 +52,7 @@
     const column = columnAt(sheet, cursor);
     const value = lane.value.first[column]!;
     const base = lane.base.first[column]!;
-    return { value: reading(name, value, lane.unit, bench.key), moved: distance(value, base) };
+    return { value: reading(name, value, lane.unit, bench.keyAt(cursor)), moved: distance(value, base) };
   });
 
   /** Returns the lane with its extent widened to what else is drawn on it. */
@@ -70,7 +70,11 @@
 
   function spread(): string {
     if (lane.least === lane.greatest)
-      return name === 'pitch' ? reading(name, lane.least, unit, bench.key) : shown(lane.least, lane.unit);
+      return name !== 'pitch'
+        ? shown(lane.least, lane.unit)
+        : bench.oneKey === null
+          ? signed(lane.least, 'st')
+          : reading(name, lane.least, unit, bench.oneKey);
     if (name === 'pitch') return `${signed(lane.least, 'st')} to ${signed(lane.greatest, 'st')}`;
     const short = (value: number): string => shown(Number(value.toPrecision(3)), lane.unit);
     return `${short(lane.least)} → ${short(lane.greatest)}`;

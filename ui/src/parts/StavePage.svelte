@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from 'svelte';
   import { titleOf } from '../lib/wording';
   import { bench } from '../lib/bench.svelte';
   import { figure, shown } from '../lib/format';
@@ -10,7 +11,8 @@
   import Wishes from './Wishes.svelte';
 
   /** A destination: its figures, who moved it, and what moves alike. */
-  let { name }: { name: string } = $props();
+  let { name: given }: { name: string } = $props();
+  const name = untrack(() => given);
 
   const lane = $derived(bench.sheet?.lanes[name]);
   const measured = $derived(bench.judging.judgement?.measures.lanes[name]);

@@ -37,15 +37,17 @@
 />
 <div class="acts">
   <span>{chosen + 1} of {values.length}</span>
-  <ValueField
-    value={values[chosen] ?? 0}
-    unit="ratio"
-    label="Strength of step {chosen + 1}"
-    low={0}
-    high={1}
-    width="4rem"
-    oncommit={(v, merge) => set(chosen, Number(v), merge)}
-  />
+  {#each [chosen] as index (index)}
+    <ValueField
+      value={values[index] ?? 0}
+      unit="ratio"
+      label="Strength of step {index + 1}"
+      low={0}
+      high={1}
+      width="4rem"
+      oncommit={(v, merge) => set(index, Number(v), merge)}
+    />
+  {/each}
   <button class="bare" disabled={values.length >= 512} onclick={() => onset([...values, values.at(-1) ?? 1], '')}
     >+ step</button
   >

@@ -5,6 +5,7 @@
   import { VELOCITIES } from '../lib/tracing.svelte';
   import { shown } from '../lib/format';
   import { save } from '../lib/library';
+  import { cut } from '../lib/text';
   import { player } from '../lib/player.svelte';
   import { settings } from '../lib/settings.svelte';
   import Tabs from './Tabs.svelte';
@@ -13,16 +14,18 @@
   let { onshelf, onversions, onhelp }: { onshelf: () => void; onversions: () => void; onhelp: () => void } = $props();
 
   const keeper = bench.keeper;
+  const notes = $derived(bench.patch?.performance?.notes?.length ?? 1);
   const status = $derived.by(() => {
     const version = keeper.head?.saved_number ?? 0;
     if (keeper.state === 'conflict') return 'changed in another window';
     if (keeper.state === 'waiting') return 'not kept yet';
+    if (keeper.state === 'refused') return 'not kept';
     if (keeper.state === 'keeping' || bench.onTheWay) return 'keeping…';
     return keeper.head?.unsaved ? `draft kept · after version ${version}` : `saved · version ${version}`;
   });
 
   function rename(event: Event & { currentTarget: HTMLInputElement }): void {
-    const name = event.currentTarget.value.trim().slice(0, 120);
+    const name = cut(event.currentTarget.value.trim(), 120);
     if (!bench.patch || !name) event.currentTarget.value = bench.patch?.name ?? '';
     else bench.edit(`rename to ${name}`, { ...bench.patch, name });
   }
@@ -49,6 +52,13 @@
     >
   </div>
   <div class="note" role="group" aria-label="Test note">
+    {#if notes > 1}
+      <span
+        class="row"
+        title="The key moves all of them, so that the first has it; velocity and length are set for each"
+        >{notes} notes</span
+      >
+    {/if}
     <ValueField
       value={bench.key}
       unit="key"
@@ -238,9 +248,15 @@
     white-space: nowrap;
   }
   .status[data-state='conflict'],
+  .status[data-state='refused'],
   .status[data-state='waiting'] {
     color: var(--madder);
     font-weight: 600;
+  }
+  .row {
+    font-size: 13px;
+    color: var(--faint);
+    white-space: nowrap;
   }
   .three {
     display: flex;

@@ -56,13 +56,19 @@
       beats_per_bar: bench.patch?.performance?.beats_per_bar ?? 4
     };
     const asked = typed;
+    const patch = bench.id;
+    const land = oncommit;
     try {
       const understood = await taken(api.POST('/api/value', { body }));
+      if (patch !== bench.id) {
+        messages.say(`${body.place}: ${asked} came when another patch was open, and was not set.`, true);
+        return;
+      }
       if (typed !== asked) return;
       typed = null;
       wrong = '';
       messages.dismiss(said);
-      oncommit(understood.value, '');
+      land(understood.value, '');
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
       said = messages.say(wrong, true);

@@ -70,13 +70,15 @@
         }}
       />
       {#if wish}
-        <ValueField
-          value={wish.value}
-          unit={unitOf(what)}
-          label="Wished {label}"
-          width="100%"
-          oncommit={(v) => wishing.wish(what, Number(v))}
-        />
+        {#each [wishing.note] as note (`${note.velocity} ${note.key}`)}
+          <ValueField
+            value={wish.value}
+            unit={unitOf(what)}
+            label="Wished {label}"
+            width="100%"
+            oncommit={(v) => wishing.wish(what, Number(v), note)}
+          />
+        {/each}
       {:else}
         <span>{said(what, wishing.present(what))}</span>
       {/if}

@@ -14,11 +14,15 @@ from jorvik.core.modules.base import rate_text, time_text
 from jorvik.core.readings.base import Reading, in_words
 
 
+_SLOWEST_HZ = 1e-6
+
+
 def find(of: Context) -> Iterator[Reading]:
     """Yield gain and phase of each control filter whose input repeats."""
     for module in of.modules("filter"):
         hz = of.rate_of(str(module.input))
-        if hz is None or hz >= of.rate / 2.0:
+        # What stands still repeats nothing.
+        if hz is None or not _SLOWEST_HZ <= hz < of.rate / 2.0:
             continue
         frequency, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
         through = filter_response(module.response, hz, frequency, q, of.rate)

@@ -1,0 +1,78 @@
+"""Server and database killed amid writes: what was acknowledged is there, and a repeated write is no conflict."""
+
+import os
+import random
+import signal
+import time
+import unittest
+import uuid
+
+from tests.support import document
+from tests.trials.served import LONG, Launched, ask_json, going_on, seed_of
+
+KILLS = 70 if LONG else 3
+
+
+class Killed(unittest.TestCase):
+    def setUp(self) -> None:
+        self.app = Launched()
+        self.addCleanup(self.app.stop)
+        self.app.start()
+
+    def test_no_acknowledged_write_is_lost(self) -> None:
+        rng = random.Random(seed_of("kills amid writes"))
+        _, kept = ask_json(self.app.port, "POST", "/api/patches", {"document": document(name="0"), "write": "w" * 12})
+        path = f"/api/patches/{kept['id']}"
+        written = {"acknowledged": 0, "sequence": kept["sequence"]}
+        conflicts: list[object] = []
+
+        def write(stop: object) -> None:
+            """Count upward in the patch's name; what is not answered is sent again under the same identity."""
+            number, unanswered = 0, []  # type: ignore[var-annotated]
+            while not stop.is_set():  # type: ignore[attr-defined]
+                number += 1
+                identity = uuid.uuid4().hex
+                while not stop.is_set():  # type: ignore[attr-defined]
+                    body = {
+                        "document": document(name=str(number)),
+                        "sequence": written["sequence"],
+                        "write": identity,
+                        "after": unanswered[-60:],
+                    }
+                    try:
+                        status, answer = ask_json(self.app.port, "PUT", f"{path}/draft", body)
+                    except (OSError, ValueError):
+                        unanswered.append(identity)
+                        time.sleep(0.05)
+                        continue
+                    if status == 503:
+                        unanswered.append(identity)
+                        time.sleep(0.05)
+                        continue
+                    if status != 200:
+                        conflicts.append((status, answer))
+                        return
+                    written.update(acknowledged=number, sequence=answer["sequence"])
+                    unanswered.clear()
+                    break
+
+        with going_on(write):
+            for kill in range(KILLS):
+                before = written["acknowledged"]
+                end = time.monotonic() + 60.0
+                while written["acknowledged"] < before + rng.randint(3, 12) and time.monotonic() < end:
+                    time.sleep(0.01)
+                database = kill % 3 == 2
+                pid = self.app.database_pid() if database else self.app.server_pid()
+                os.kill(pid, signal.SIGKILL)
+                self.app.until_up()
+                _, found = ask_json(self.app.port, "GET", path)
+                self.assertGreaterEqual(int(found["name"]), before, "an acknowledged write is gone")
+        self.assertEqual(conflicts, [], "a write of this window was taken for another's")
+        _, found = ask_json(self.app.port, "GET", path)
+        self.assertGreaterEqual(int(found["name"]), written["acknowledged"])
+        print(f"{KILLS} kills, {written['acknowledged']} acknowledged writes, 0 lost")
+
+
+if __name__ == "__main__":
+    unittest.main()
