@@ -1,5 +1,6 @@
 """What several tests need: patches written short, a database, a served application."""
 
+import asyncio
 import atexit
 import json
 import os
@@ -7,6 +8,7 @@ import shutil
 import threading
 import time
 import uuid
+from collections.abc import Sequence
 from functools import cache
 from typing import Any
 
@@ -21,7 +23,7 @@ from jorvik.serve import load_demo
 from jorvik.store.cluster import Cluster
 from jorvik.store.database import connect, migrate
 from jorvik.store.patches import PatchStore
-from jorvik.web.app import Settings, create_app
+from jorvik.web.app import LOOPBACK, Settings, create_app
 from jorvik.web.desk import Desk
 
 Json = dict[str, Any]
@@ -74,13 +76,30 @@ def fresh_engine() -> Engine:
     return engine
 
 
+class Late:
+    """An application whose answers to everything but files and reads come late."""
+
+    def __init__(self, app: Any, late_s: float) -> None:
+        self.app = app
+        self.late_s = late_s
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] == "http" and scope["method"] != "GET":
+            await asyncio.sleep(self.late_s)
+        await self.app(scope, receive, send)
+
+
 class Served:
     """The whole application on a loopback port, with the demo data and the built screen."""
 
-    def __init__(self, port: int = 0, engine: Engine | None = None) -> None:
+    def __init__(
+        self, port: int = 0, engine: Engine | None = None, late_s: float = 0.0, hosts: Sequence[str] = LOOPBACK
+    ) -> None:
         self.engine = engine or fresh_engine()
         load_demo(PatchStore(self.engine))
-        app = create_app(Settings(self.engine, "test", screen=ROOT / "ui" / "dist"))
+        app = create_app(Settings(self.engine, "test", hosts, screen=ROOT / "ui" / "dist"))
+        if late_s:
+            app.add_middleware(Late, late_s=late_s)
         self.app = app
         config = uvicorn.Config(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)

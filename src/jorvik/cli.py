@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -30,15 +31,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit code: 0, 1 where a check finds a fault, or 2 where the input is bad."""
     args = _parser().parse_args(arguments)
     try:
-        return args.run(args) or 0
+        code = args.run(args) or 0
+        sys.stdout.flush()
+        return code
+    except BrokenPipeError:
+        # Whoever read has had enough, as `head` does. What is still to be written goes nowhere.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except Problem as error:
         print(f"jv: {error}", file=sys.stderr)
         return BAD_INPUT
     except OSError as error:
         print(f"jv: {error.filename}: {error.strerror}.", file=sys.stderr)
         return BAD_INPUT
-    except BrokenPipeError:
-        return 0
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -112,7 +117,10 @@ def _trace(args: argparse.Namespace) -> None:
     patch, rate, voice = _patch(args), _rate(args), args.note - 1
     ending = args.out.suffix.lower() if args.out else ".csv"
     if ending == ".npz":
-        np.savez(args.out, **arrays(patch, rate, voice, args.contributions))  # type: ignore[arg-type]
+        made = arrays(patch, rate, voice, args.contributions)
+        # Into an open file: to a name of its own choice the library would add an ending.
+        with args.out.open("wb") as file:
+            np.savez(file, **made)  # type: ignore[arg-type]
     elif ending == ".csv":
         lines = csv_lines(Run(patch, rate, voice), args.contributions)
         if args.out is None:

@@ -11,6 +11,7 @@ from typing import Any, Final
 import uvicorn
 from sqlalchemy.exc import SQLAlchemyError
 
+from jorvik.core.kernels import cache_folder
 from jorvik.core.patch import parse_patch
 from jorvik.core.warm import warm
 from jorvik.place import CANNOT_BEGIN, ROOT, instance
@@ -31,7 +32,8 @@ def main() -> int:
         migrate(engine)
         if told["demo"]:
             load_demo(PatchStore(engine), reset=told["reset"])
-        warm()
+        if not any(cache_folder().glob("**/*.nbc")):
+            warm()
     except SQLAlchemyError as error:
         said = str(getattr(error, "orig", None) or error).strip().splitlines()
         print(f"start: the database refuses to begin: {said[0] if said else type(error).__name__}", file=sys.stderr)
@@ -44,10 +46,14 @@ def main() -> int:
     host: str = told["host"]
     hosts = {*LOOPBACK, host, socket.gethostname()} if host not in LOOPBACK else LOOPBACK
     screen = ROOT / "ui" / "dist"
-    app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, screen if screen.exists() else None))
+
+    def announce() -> None:
+        if not told.get("again"):
+            print(f"\nJorvik is at {told['url']}   (Ctrl-C stops it)", flush=True)
+
+    shown = screen if screen.exists() else None
+    app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, shown, announce))
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3))
-    if not told.get("again"):
-        print(f"\nJorvik is at {told['url']}   (Ctrl-C stops it)", flush=True)
     server.run(sockets=[socket.socket(fileno=told["socket"])])
     return 0
 

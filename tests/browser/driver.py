@@ -22,6 +22,9 @@ FLAGS = [
 SHEETS = "performance.getEntriesByName('jorvik:sheet').length"
 """How many sheets the page has shown since it was loaded."""
 
+MIRRORS = "Object.keys(localStorage).filter(key => key.startsWith('jorvik.draft.')).length"
+"""How many drafts lie in the browser that the store does not have."""
+
 PATIENCE_S = 10.0
 
 
@@ -34,13 +37,18 @@ class BrowserCase(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.served = Served()
+        cls.served = cls.serve()
         cls.addClassCleanup(lambda: cls.served.stop())
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
         expect.set_options(timeout=10_000)
+
+    @classmethod
+    def serve(cls) -> Served:
+        """Return the application that the class's tests are run on."""
+        return Served()
 
     def setUp(self) -> None:
         self.troubles: list[str] = []
@@ -95,11 +103,8 @@ class BrowserCase(unittest.TestCase):
         self.wait_for_sheet(self.page, before + 1)
 
     def wait_for_sheet(self, page: Page, number: int) -> None:
-        """Wait until so many sheets were shown. (The page's own security policy forbids the driver's waiting.)"""
-        end = time.monotonic() + PATIENCE_S
-        while page.evaluate(SHEETS) < number:
-            self.assertLess(time.monotonic(), end, "no new sheet was shown")
-            page.wait_for_timeout(15)
+        """Wait until so many sheets were shown."""
+        self.until(f"{SHEETS} >= {number}", "no new sheet was shown", page)
 
     def ink(self, stave: str) -> "np.ndarray[Any, Any]":
         """Return the pixels of a stave's curve, red channel, as they are drawn."""
@@ -116,8 +121,21 @@ class BrowserCase(unittest.TestCase):
         return int(np.flatnonzero(dark[:, 8:-60].sum(axis=1) > 1)[0])
 
     def kept(self) -> None:
-        """Wait until the draft is kept."""
+        """Wait until the draft is kept: an edit's mirror lies in the browser from the edit until the store has it."""
         expect(self.page.get_by_title("Versions of this patch")).to_have_text(re.compile("saved|draft kept"))
+        self.until(f"{MIRRORS} === 0", "the draft was not kept")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text(re.compile("saved|draft kept"))
+
+    def painted(self, page: Page) -> None:
+        """Wait until what was changed has been painted."""
+        page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+
+    def until(self, script: str, said: str, page: Page | None = None) -> None:
+        """Wait until a script is true. (The page's own security policy forbids the driver's waiting.)"""
+        page, end = page or self.page, time.monotonic() + PATIENCE_S
+        while not page.evaluate(script):
+            self.assertLess(time.monotonic(), end, said)
+            page.wait_for_timeout(15)
 
     def undo_says(self, words: str) -> None:
         """Check the name of the change that Undo would take back."""

@@ -36,11 +36,8 @@ class Rules(BrowserCase):
             page = self.fresh_page(color_scheme=scheme)
             for view, mark in (("Sound", "jorvik:look"), ("Compare", "jorvik:compared"), ("Map", "jorvik:judged")):
                 page.get_by_role("tab", name=view).click()
-                for _ in range(100):
-                    if page.evaluate(f"performance.getEntriesByName('{mark}').length"):
-                        break
-                    page.wait_for_timeout(100)
-                page.wait_for_timeout(300)
+                self.until(f"performance.getEntriesByName('{mark}').length > 0", f"no {view}", page)
+                self.painted(page)
                 self.check(page)
             page.get_by_role("tab", name="Note").click()
             page.locator("body").press("k")
@@ -48,13 +45,14 @@ class Rules(BrowserCase):
             self.check(page)
             for kind in ("curve", "macro", "mix", "quantise", "steps"):
                 page.get_by_label("Add a source").select_option(kind)
-                page.wait_for_timeout(400)
+                expect(page.get_by_label("Name of the source")).to_be_visible()
+                self.painted(page)
                 self.check(page)
 
     def test_at_200_per_cent_nothing_is_out_of_reach(self) -> None:
         """640 by 400 is what a window of 1280 by 800 has at 200 %."""
         self.page.set_viewport_size({"width": 640, "height": 400})
-        self.page.wait_for_timeout(300)
+        self.painted(self.page)
         for name in ("Play", "Save", "Patches"):
             self.page.get_by_role("button", name=name, exact=True).scroll_into_view_if_needed()
             expect(self.page.get_by_role("button", name=name, exact=True)).to_be_in_viewport()
@@ -67,7 +65,7 @@ class Rules(BrowserCase):
         for button, title in (("Patches", "Patches"), ("Help", "Keys, units and cautions")):
             self.page.get_by_role("button", name=button, exact=True).click()
             expect(self.page.get_by_role("dialog")).to_contain_text(title)
-            self.page.wait_for_timeout(400)
+            self.until("document.getAnimations().every(a => a.playState === 'finished')", "the dialog did not open")
             self.check(self.page)
             self.page.keyboard.press("Escape")
             expect(self.page.get_by_role("dialog")).to_have_count(0)

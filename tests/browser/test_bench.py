@@ -25,8 +25,6 @@ def patch_of(page: Page) -> Json:
 class Patching(BrowserCase):
     def kept_patch(self) -> Json:
         self.kept()
-        self.page.wait_for_timeout(400)
-        self.kept()
         return patch_of(self.page)
 
     def route(self, name: str) -> Json:
@@ -264,7 +262,9 @@ class Views(BrowserCase):
         self.page.get_by_role("button", name="Save", exact=True).click()
         self.page.get_by_label("Show another stave").select_option("fold")
         self.redrawn(lambda: self.type_into("Fold set value", "35%"))
-        self.page.get_by_label("filter 1 slope").select_option("steep")
+        self.page.get_by_role("tab", name="Note", exact=True).click()
+        self.page.keyboard.press("Escape")
+        self.page.get_by_label("filter 1 slope").select_option("gentle")
         self.kept()
         self.page.get_by_role("tab", name="Compare").click()
         self.page.get_by_label("What is compared").select_option("versions")
@@ -275,7 +275,7 @@ class Views(BrowserCase):
         expect(table).to_contain_text("−35 %")
         settings = self.page.get_by_role("region", name="Settings that differ")
         expect(settings.get_by_role("row", name="voice base fold")).to_contain_text("0.35")
-        expect(settings.get_by_role("row", name="voice filter slope")).to_contain_text("steep")
+        expect(settings.get_by_role("row", name="voice filter slope")).to_contain_text("gentle")
 
     def test_steps_are_played_at_the_loudness_of_the_quietest_with_the_gains_shown(self) -> None:
         self.page.get_by_role("tab", name="Compare").click()
@@ -317,7 +317,6 @@ class Views(BrowserCase):
         expect(dialog.get_by_role("row", name=re.compile("^3 .*−6"))).to_be_visible()
         self.redrawn(lambda: dialog.get_by_role("button", name="Keep it in the patch").click())
         self.kept()
-        self.page.wait_for_timeout(400)
         oscillators = patch_of(self.page)["voice"]["oscillators"]
         self.assertEqual(oscillators["osc1"]["table"], "built")
         self.assertAlmostEqual(oscillators["tables"][0]["frames"][0][2][0], 0.5012, places=3)

@@ -40,7 +40,6 @@ class Jobs(BrowserCase):
             field.select_option(text)
         else:
             self.type_into(label, text)
-        self.page.wait_for_timeout(120)
 
     def say(self, *sentences: str) -> None:
         """Say routes."""
@@ -55,8 +54,6 @@ class Jobs(BrowserCase):
 
     def traced(self) -> Trace:
         """The trace of what was built."""
-        self.kept()
-        self.page.wait_for_timeout(450)
         self.kept()
         return trace(check_patch(patch_of(self.page)))
 

@@ -83,11 +83,6 @@ class Keeping(BrowserCase):
         expect(self.page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
         context = self.page.context
         url = self.page.url
-        # As if the window had been closed a while ago: one that is alive rewrites its mirror every other second.
-        self.page.evaluate(
-            """() => { for (const key of Object.keys(localStorage).filter(k => k.startsWith('jorvik.draft.')))
-                localStorage.setItem(key, JSON.stringify({...JSON.parse(localStorage.getItem(key)), at: 0})) }"""
-        )
         self.page.close()
         type(self).served = Served(port, engine)
         self.page = context.new_page()

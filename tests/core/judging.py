@@ -20,8 +20,8 @@ def found(rule: str, of: Patch) -> list[Finding]:
 
 
 class RuleCase(unittest.TestCase):
-    def sides(self, rule: str, wrong: Patch, right: Patch) -> Finding:
-        """The rule speaks on one side and is silent on the other; where there is a mend it silences the rule."""
+    def sides(self, rule: str, wrong: Patch, right: Patch, is_mended: bool = True) -> Finding:
+        """The rule speaks on one side and is silent on the other; its mend, unless it has none, silences the rule."""
         said = found(rule, wrong)
         self.assertTrue(said, f"{rule} did not speak")
         self.assertEqual(found(rule, right), [], f"{rule} spoke where nothing is wrong")
@@ -29,6 +29,7 @@ class RuleCase(unittest.TestCase):
             self.assertTrue(finding.sentence.endswith("."))
             self.assertGreaterEqual(finding.to_s, finding.from_s)
         mend = said[0].mend
+        self.assertEqual(mend is not None, is_mended, f"{rule} has {'no ' if is_mended else 'a '}mend")
         if mend is not None:
             left = [f.about for f in found(rule, mend.patch)]
             self.assertNotIn(said[0].about, left, f"the mend of {rule} does not mend")

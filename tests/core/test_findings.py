@@ -261,7 +261,7 @@ class Rules(RuleCase):
             return patch([{**ENV, "sustain": 0.5}], routes, performance=note(1.0, 0.2))
 
         # Half of 78/127 of the amount: 2.1 and 1.8 semitones.
-        self.sides("harder_thinner", at(-7.0), at(-6.0))
+        self.sides("harder_thinner", at(-7.0), at(-6.0), is_mended=False)
 
     def test_slow_envelope(self) -> None:
         def at(attack: float) -> Patch:
@@ -313,7 +313,7 @@ class Rules(RuleCase):
         def pitch(amount: float) -> Patch:
             return patch(held, [{"source": "s", "destination": "pitch", "amount": amount}], performance=note(4.0, 0.1))
 
-        self.sides("random_range", pitch(12), pitch(3))
+        self.sides("random_range", pitch(12), pitch(3), is_mended=False)
 
         def level(base: float) -> Patch:
             route = {"source": "s", "destination": "osc1_level", "amount": 0.4}

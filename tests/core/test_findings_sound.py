@@ -82,7 +82,7 @@ class OfTheSound(RuleCase):
             osc: Json = {"id": "o", "kind": "oscillator", "shape": "square", "pulse_width": width}
             return patch([osc], [{"source": "o", "destination": "pitch", "amount": 0.5}])
 
-        finding = self.sides("shifted_pitch", at(0.2), at(0.5))
+        finding = self.sides("shifted_pitch", at(0.2), at(0.5), is_mended=False)
         self.assertIn("-30 cents", finding.sentence)  # 0.5 st x (2 x 0.2 - 1)
 
     def test_thin_pulse(self) -> None:

@@ -33,6 +33,19 @@ class Tables(unittest.TestCase):
             np.testing.assert_allclose([float(row[column]) for row in rows], values, rtol=1e-11, atol=1e-300)
         self.assertEqual(rows[5]['signal.a,"b"'], "0.333333333333")
 
+    def test_a_reader_that_has_had_enough_is_no_error(self) -> None:
+        """As in ``jv trace PATCH | head``: more than a pipe holds is written, and nobody reads it."""
+        with tempfile.NamedTemporaryFile("w", suffix=".json") as file:
+            json.dump(document(MODULES, ROUTES, performance=note(2.0, 0.5)), file)
+            file.flush()
+            command = [sys.executable, "-m", "jorvik.cli", "trace", file.name]
+            with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, cwd=ROOT) as process:
+                assert process.stdout is not None and process.stderr is not None
+                self.assertTrue(process.stdout.readline().startswith(b"time_s"))
+                process.stdout.close()
+                self.assertEqual(process.stderr.read(), b"")
+                self.assertEqual(process.wait(), 0)
+
     def test_npz_holds_the_same_columns(self) -> None:
         found = arrays(patch(MODULES, ROUTES, performance=SHORT), 48_000, contributions=True)
         self.assertEqual(list(found), ["time_s", "signal.w", 'signal.a,"b"', "lane.pitch", "lane.pitch.vib"])
@@ -63,8 +76,10 @@ class CommandLine(unittest.TestCase):
         out = self.at / "t.csv"
         self.assertEqual(self.jv("trace", self.patch, "--rate", "8kHz", "--out", out).returncode, 0)
         self.assertEqual(out.read_text(), printed.stdout)
-        self.jv("trace", self.patch, "--out", self.at / "t.npz", "--contributions")
-        self.assertIn("lane.pitch.vib", np.load(self.at / "t.npz"))
+        for name in ("t.npz", "T.NPZ"):
+            self.jv("trace", self.patch, "--out", self.at / name, "--contributions")
+            self.assertIn("lane.pitch.vib", np.load(self.at / name))
+        self.assertEqual(sorted(path.name for path in self.at.iterdir()), ["T.NPZ", "p.json", "t.csv", "t.npz"])
 
     def test_the_note_can_be_changed(self) -> None:
         out = self.at / "t.npz"

@@ -18,6 +18,7 @@ from sqlalchemy import create_engine
 from sqlalchemy.exc import DataError
 
 from jorvik.core.engine.run import trace
+from jorvik.core.voice.render import render
 from jorvik.place import ROOT
 from jorvik.store.patches import Head, PatchStore
 from jorvik.web.app import Settings, create_app
@@ -85,7 +86,14 @@ class Computing(Api):
         answer = self.client.post("/api/sound", json={"document": document(performance=note(0.1, 0))})
         samples, rate = soundfile.read(io.BytesIO(answer.content))
         self.assertEqual((samples.shape, rate), ((4800, 2), 48_000))
-        self.assertGreater(float(answer.headers["x-limited-db"]), -0.01)
+        self.assertEqual(float(answer.headers["x-limited-db"]), 0.0)
+        loud = document(performance=note(0.5, 0), voice={"base": {"drive": 36, "resonance": 1.0, "cutoff": 300}})
+        driven = self.client.post("/api/sound", json={"document": loud})
+        samples, _ = soundfile.read(io.BytesIO(driven.content))
+        took = float(driven.headers["x-limited-db"])
+        whole = render(patch(performance=loud["performance"], voice=loud["voice"]))
+        self.assertAlmostEqual(took, whole.limited_db, places=2)
+        self.assertEqual(took > 0.0, float(np.abs(samples).max()) > 0.88)
 
     def test_trace_is_csv(self) -> None:
         answer = self.client.post(

@@ -8,14 +8,17 @@ from pydantic import ValidationError
 _FOUND_LENGTH = 60
 
 
+def _whole(text: str) -> str:
+    """Return text that can be sent: half a letter in it is shown as its number, and so is NUL."""
+    return text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\0")
+
+
 class Problem(ValueError):
     """A fault in something that was given to us."""
 
     def __init__(self, place: str, found: str, wanted: str) -> None:
-        self.place = place
-        self.found = found
-        self.wanted = wanted
-        super().__init__(f"{place}: found {found}; it must be {wanted}.")
+        self.place, self.found, self.wanted = (_whole(text) for text in (place, found, wanted))
+        super().__init__(f"{self.place}: found {self.found}; it must be {self.wanted}.")
 
     def __reduce__(self) -> tuple[type["Problem"], tuple[str, str, str]]:
         """Let it pass from one process to another."""
@@ -35,8 +38,6 @@ def shown(value: object) -> str:
     if isinstance(value, int) and abs(value) > 10**_FOUND_LENGTH:
         return "a number of very many digits"
     text = f'"{value}"' if isinstance(value, str) else repr(value)
-    # Half a letter cannot be sent; the sentence shows its number instead.
-    text = text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\0")
     return text if len(text) <= _FOUND_LENGTH else text[: _FOUND_LENGTH - 4] + '..."'
 
 

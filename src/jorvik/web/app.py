@@ -4,9 +4,11 @@ import logging
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
+import anyio.to_thread
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
@@ -44,6 +46,8 @@ class Settings:
     any_address: bool = False
     screen: Path | None = None
     """Folder of the built screen."""
+    on_ready: Callable[[], None] | None = None
+    """Called once everything is there to answer requests."""
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -55,7 +59,7 @@ def create_app(settings: Settings) -> FastAPI:
         redoc_url=None,
         openapi_url="/api/openapi.json",
         separate_input_output_schemas=False,
-        lifespan=_life,
+        lifespan=partial(_life, on_ready=settings.on_ready),
     )
     app.state.store = PatchStore(settings.engine)
     app.state.instance = settings.instance
@@ -90,10 +94,13 @@ def _refusals(*statuses: int) -> dict[int | str, dict[str, Any]]:
 
 
 @asynccontextmanager
-async def _life(app: FastAPI) -> AsyncIterator[None]:
+async def _life(app: FastAPI, on_ready: Callable[[], None] | None) -> AsyncIterator[None]:
     """Have a desk for as long as the application lives."""
     app.state.desk = Desk()
     try:
+        await anyio.to_thread.run_sync(app.state.desk.begin)
+        if on_ready is not None:
+            on_ready()
         yield
     finally:
         app.state.desk.stop()

@@ -34,6 +34,8 @@ _LANES: Final[Mapping[LaneName, tuple[int, int]]] = {
 }
 """How many processes each kind of work has, and how far they give way to others."""
 
+_AT_ONCE: Final[tuple[LaneName, ...]] = ("sheet", "sound", "judgement")
+
 MAX_WAITING: Final = 64
 """Pieces of work that wait in one lane; one more is told to come back."""
 
@@ -71,6 +73,11 @@ class Desk:
         self._jobs: dict[str, _Job] = {}
         self._slots: dict[str, asyncio.Event] = {}
         self._killers: OrderedDict[str, None] = OrderedDict()
+
+    def begin(self) -> None:
+        """Have a process ready for each kind of work that somebody waits for."""
+        for name in _AT_ONCE:
+            self._lanes[name].begin()
 
     def stop(self) -> None:
         """Stop every process."""

@@ -105,7 +105,7 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
         step.label = label
         for name in shown_lanes - {*step.lanes}:
             value = patch.base(VOICE[name])
-            step.lanes[name] = level_row(value, 2)
+            step.lanes[name] = level_row(value, wish.columns)
             step.measures.lanes[name] = still(name, value)
     lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
     order = [*(name for name in VOICE if name in lanes), *(name for name in lanes if name not in VOICE)]

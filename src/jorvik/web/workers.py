@@ -20,7 +20,7 @@ from multiprocessing.connection import Connection
 from multiprocessing.sharedctypes import Synchronized
 from typing import Any, Final
 
-from jorvik.core.engine.run import Cancelled
+from jorvik.core.engine.run import Cancelled, never
 from jorvik.core.problems import Problem
 
 _LOG: Final = logging.getLogger("jorvik")
@@ -147,6 +147,14 @@ def _serve(pipe: Connection, cancel: "Synchronized[int]", nice: int) -> None:
             pipe.send(answer)
 
 
+def _nothing(_: Cancel, __: Tell) -> None:
+    """Do nothing, which shows that a process is there."""
+
+
+def _nobody(_: Any) -> None:
+    """Take what a task tells, where nobody listens."""
+
+
 @dataclass
 class Lane:
     """Workers of one kind of work; no kind waits for another."""
@@ -171,6 +179,10 @@ class Lane:
         finally:
             with self._lock:
                 self._idle.append(worker)
+
+    def begin(self) -> None:
+        """Have a worker ready, so that the first task does not wait for one to be made."""
+        self.run(_nothing, (), never, _nobody)
 
     def stop(self) -> None:
         """Stop every worker."""

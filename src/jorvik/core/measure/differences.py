@@ -62,7 +62,10 @@ def differences(patches: Sequence[Patch]) -> list[Difference]:
 
 
 def _settings(patch: Patch) -> Iterator[tuple[str, str]]:
-    for name, value in patch.model_dump(mode="json").items():
+    document = patch.model_dump(mode="json")
+    # A destination that nobody set stands at its default, which is as much a setting.
+    document["voice"]["base"] = {name: patch.base(at) for name, at in VOICE.items()}
+    for name, value in document.items():
         if name not in _LEFT_OUT:
             yield from _flat(name, value)
 
@@ -71,7 +74,7 @@ def _flat(path: str, value: Any) -> Iterator[tuple[str, str]]:
     if isinstance(value, Mapping):
         for name, part in value.items():
             yield from _flat(f"{path} {name}", part)
-    elif isinstance(value, list) and value and all(isinstance(part, Mapping) and "id" in part for part in value):
+    elif isinstance(value, list) and all(isinstance(part, Mapping) and "id" in part for part in value):
         for part in value:
             yield from _flat(f"{path} {part['id']}", {k: v for k, v in part.items() if k != "id"})
     else:

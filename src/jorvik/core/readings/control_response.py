@@ -13,7 +13,6 @@ from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import rate_text, time_text
 from jorvik.core.readings.base import Reading, in_words
 
-
 _SLOWEST_HZ = 1e-6
 
 

@@ -1,0 +1,287 @@
+"""A server that answers 400 ms late, windows that are copied or gone, a browser that lends nothing."""
+
+import json
+import re
+import unittest
+
+from playwright.sync_api import Page, Route, expect
+
+from tests.browser.driver import FLAGS, SHEETS, BrowserCase
+from tests.support import Json, Served
+
+LATE_S = 0.4
+
+
+def document_of(page: Page) -> Json:
+    script = "async () => (await (await fetch(`/api/patches/${location.hash.slice(1)}`)).json()).document"
+    found: Json = page.evaluate(script)
+    return found
+
+
+class Late(BrowserCase):
+    @classmethod
+    def serve(cls) -> Served:
+        return Served(late_s=LATE_S)
+
+    def source(self, name: str) -> None:
+        self.page.get_by_role("button", name=f"Source {name}").first.click()
+        expect(self.page.get_by_label("Name of the source")).to_have_value(name)
+
+    def module(self, name: str) -> Json:
+        return next(m for m in document_of(self.page)["modules"] if m["id"] == name)
+
+    def test_a_time_typed_for_one_envelope_does_not_land_on_another(self) -> None:
+        before = self.module("lip")
+        self.source("swell")
+        self.type_into("swell attack", "333ms")
+        self.source("lip")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text(re.compile("keeping"))
+        self.kept()
+        self.assertEqual(self.module("swell")["attack_s"], 0.333)
+        self.assertEqual(self.module("lip"), before)
+
+    def test_an_amount_typed_on_one_routes_page_does_not_land_on_anothers(self) -> None:
+        stave = self.stave("Cutoff")
+        stave.get_by_role("button", name="swell", exact=True).click()
+        self.type_into("Amount of the route", "31st")
+        stave.get_by_role("button", name="shake", exact=True).click()
+        self.kept()
+        amounts = {r["source"]: r["amount"] for r in document_of(self.page)["routes"] if r["destination"] == "cutoff"}
+        self.assertEqual(amounts["swell"], 31)
+        self.assertNotEqual(amounts["shake"], 31)
+
+    def test_what_is_typed_before_another_patch_is_opened_stays_with_its_own(self) -> None:
+        url = self.page.url
+        self.type_into("Amount of swell on cutoff", "29st")
+        self.open_demo("Barge Bell")
+        self.settle()
+        self.assertNotIn(29, [route.get("amount") for route in document_of(self.page)["routes"]])
+        self.page.goto(url)
+        self.page.reload()
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("29 st")
+
+    def is_changed(self, url: str, body: str | None) -> bool:
+        return url.endswith("/api/sound") and '"amount":30' in (body or "")
+
+    def test_one_edit_while_it_loops_asks_for_one_sound(self) -> None:
+        asked: list[str] = []
+        self.page.on("request", lambda r: asked.append(r.post_data or "") if r.url.endswith("/api/sound") else None)
+        self.page.get_by_role("button", name="Loop", exact=True).click()
+        self.page.get_by_role("button", name="Play", exact=True).click()
+        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_have_text("Stop")
+        with self.page.expect_response(lambda r: self.is_changed(r.url, r.request.post_data)):
+            self.redrawn(lambda: self.type_into("Amount of swell on cutoff", "30st"))
+        changed = [body for body in asked if '"amount":30' in body]
+        self.assertEqual(len(changed), 1)
+        self.page.get_by_role("button", name="Stop", exact=True).click()
+
+    def test_an_answer_that_is_lost_is_no_other_window(self) -> None:
+        lost: list[Route] = []
+
+        def lose(route: Route) -> None:
+            """Let the store write, and the answer go nowhere."""
+            if not lost:
+                lost.append(route)
+                route.fetch()
+                route.abort()
+            else:
+                route.continue_()
+
+        self.page.route("**/draft", lose)
+        self.type_into("Amount of swell on cutoff", "27st")
+        self.kept()
+        self.assertEqual(len(lost), 1)
+        self.type_into("Amount of swell on cutoff", "26st")
+        self.kept()
+        self.assertIn(26, [route.get("amount") for route in document_of(self.page)["routes"]])
+
+    def test_a_drag_of_saves_and_edits_is_no_other_window(self) -> None:
+        for amount in range(20, 26):
+            self.type_into("Amount of swell on cutoff", f"{amount}st")
+            self.page.keyboard.press("Control+s")
+        self.kept()
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("25 st")
+        expect(self.page.get_by_text("Two windows")).to_have_count(0)
+
+
+class Windows(BrowserCase):
+    def edit_offline(self, page: Page, text: str) -> None:
+        """Type something while the store takes nothing."""
+        page.route("**/draft", lambda route: route.abort())
+        field = page.get_by_label("Amount of swell on cutoff", exact=True)
+        field.fill(text)
+        field.press("Enter")
+        expect(page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
+
+    def test_a_duplicated_tab_loses_nothing(self) -> None:
+        """The browser copies what belongs to the tab; both edit while the store is away, and both go."""
+        with self.page.expect_popup() as opened:
+            self.page.evaluate("window.open(location.href)")
+        twin = opened.value
+        self.settle(twin)
+        self.edit_offline(self.page, "31st")
+        self.edit_offline(twin, "17st")
+        context, url = self.page.context, self.page.url
+        self.page.close()
+        twin.close()
+        self.page = context.new_page()
+        self.page.goto(url)
+        self.settle()
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("17 st")
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        self.page.get_by_role("dialog").get_by_role(
+            "button", name="Ferry Horn (found in this browser)", exact=True
+        ).click()
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("31 st")
+
+    def test_a_tab_opened_at_once_after_another_has_closed_finds_its_work(self) -> None:
+        self.edit_offline(self.page, "19st")
+        context, url = self.page.context, self.page.url
+        self.page.close()
+        self.page = context.new_page()
+        self.page.goto(url)
+        self.settle()
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("19 st")
+        self.kept()
+
+    def test_what_a_living_window_has_not_kept_yet_is_left_to_it(self) -> None:
+        self.edit_offline(self.page, "19st")
+        other = self.page.context.new_page()
+        other.goto(self.page.url)
+        self.settle(other)
+        expect(other.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("44 st")
+
+    def test_a_damaged_mirror_stands_in_nobodys_way(self) -> None:
+        identity = self.page.url.partition("#")[2]
+        self.page.evaluate("id => localStorage.setItem(`jorvik.draft.${id}.gone`, '{\"document\": ')", identity)
+        self.page.reload()
+        self.settle()
+        self.assertEqual(self.page.evaluate("Object.keys(localStorage).filter(k => k.includes('.draft.')).length"), 0)
+
+    def test_a_file_whose_name_ends_in_half_a_letter_is_kept(self) -> None:
+        name = "x" * 39 + "\U0001f6f7 sledge"
+        doc = {"format": "jorvik-patch", "version": 1, "name": name}
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        with self.page.expect_file_chooser() as chooser:
+            self.page.get_by_role("button", name=re.compile("Open a file")).click()
+        payload = {"name": f"{name}.json", "mimeType": "application/json", "buffer": json.dumps(doc).encode()}
+        chooser.value.set_files(payload)  # type: ignore[arg-type]
+        expect(self.name_field).to_have_value(name)
+        self.page.get_by_label("Name of the patch").fill("y" * 119 + "\U0001f6f7")
+        self.page.get_by_label("Name of the patch").press("Enter")
+        self.kept()
+        self.assertEqual(document_of(self.page)["name"], "y" * 119)
+
+
+class Keys(BrowserCase):
+    def test_while_the_keys_are_shown_their_letters_play_and_do_nothing_else(self) -> None:
+        ghost = self.page.get_by_role("button", name="Ghost", exact=True)
+        self.page.keyboard.press("k")
+        expect(self.page.get_by_role("group", name="Keys; the lower")).to_be_visible()
+        with self.page.expect_request("**/api/sound") as sound:
+            self.page.keyboard.press("g")
+        self.assertEqual(json.loads(sound.value.post_data or "{}")["key"] % 12, 6)
+        expect(ghost).to_have_attribute("aria-pressed", "false")
+        self.page.keyboard.press("k")
+        self.page.keyboard.press("g")
+        expect(ghost).to_have_attribute("aria-pressed", "true")
+
+    def test_space_on_a_fold_folds(self) -> None:
+        self.page.keyboard.press("Escape")
+        fold = self.page.locator("summary", has_text="Filter 1")
+        fold.focus()
+        was = fold.evaluate("node => node.parentElement.open")
+        self.page.keyboard.press("Space")
+        self.assertNotEqual(fold.evaluate("node => node.parentElement.open"), was)
+        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+
+    def test_single_letters_can_be_turned_off(self) -> None:
+        self.page.keyboard.press("?")
+        self.page.get_by_label(re.compile("Single letters")).uncheck()
+        self.page.keyboard.press("Escape")
+        self.page.keyboard.press("g")
+        self.page.keyboard.press("p")
+        expect(self.page.get_by_role("button", name="Ghost", exact=True)).to_have_attribute("aria-pressed", "false")
+        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        self.page.reload()
+        self.settle()
+        self.page.keyboard.press("g")
+        expect(self.page.get_by_role("button", name="Ghost", exact=True)).to_have_attribute("aria-pressed", "false")
+
+    def test_the_cursor_is_kept_from_view_to_view(self) -> None:
+        axis = self.page.get_by_role("slider", name="Time cursor")
+        axis.focus()
+        for _ in range(6):
+            self.page.keyboard.press("ArrowRight")
+        stood = axis.get_attribute("aria-valuenow")
+        self.page.get_by_role("tab", name="Sound").click()
+        moment = self.page.get_by_role("slider", name="Moment of the spectrum")
+        expect(moment).to_have_attribute("aria-valuenow", stood or "")
+        expect(moment).not_to_have_attribute("aria-valuemax", "0")
+        moment.focus()
+        self.page.keyboard.press("ArrowRight")
+        expect(moment).not_to_have_attribute("aria-valuenow", stood or "")
+        moved = moment.get_attribute("aria-valuenow")
+        self.page.get_by_role("tab", name="Note").click()
+        expect(axis).to_have_attribute("aria-valuenow", moved or "")
+
+
+class Builder(BrowserCase):
+    def test_the_harmonic_builder_opens_a_second_time(self) -> None:
+        asked: list[str] = []
+        self.page.on("request", lambda r: asked.append(r.url) if r.url.endswith("/api/harmonics") else None)
+        self.page.keyboard.press("Escape")
+        for turn in (1, 2):
+            self.page.get_by_role("button", name="Build from harmonics…").click()
+            dialog = self.page.get_by_role("dialog")
+            expect(dialog.get_by_label("Level of harmonic 1")).to_be_visible()
+            self.page.get_by_label("Level of harmonic 1").fill("50%")
+            self.page.get_by_label("Level of harmonic 1").press("Enter")
+            dialog.get_by_role("button", name=re.compile("^Keep")).click()
+            expect(dialog).to_have_count(0)
+            self.page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+            self.assertLess(len(asked), 6 * turn)
+
+
+class Unsafe(BrowserCase):
+    """Over plain HTTP from another machine the browser lends neither identities nor the clipboard nor locks."""
+
+    NAME = "barge.test"
+
+    @classmethod
+    def serve(cls) -> Served:
+        return Served(hosts=(cls.NAME, "127.0.0.1"))
+
+    def setUp(self) -> None:
+        rule = f"--host-resolver-rules=MAP {self.NAME} 127.0.0.1"
+        browser = self.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*FLAGS, rule])
+        self.addCleanup(browser.close)
+        self.troubles = []
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        self.page = context.new_page()
+        self.page.on("pageerror", lambda error: self.troubles.append(str(error)))
+        self.page.goto(f"http://{self.NAME}:{self.served.port}")
+
+    def test_it_opens_keeps_copies_and_finds_again(self) -> None:
+        self.settle()
+        self.assertFalse(self.page.evaluate("isSecureContext"))
+        self.page.get_by_role("button", name="Source shake").first.click()
+        self.page.keyboard.press("Control+c")
+        self.redrawn(lambda: self.page.keyboard.press("Control+v"))
+        expect(self.page.get_by_label("Name of the source")).to_have_value("shake 2")
+        self.kept()
+        self.page.route("**/draft", lambda route: route.abort())
+        self.page.get_by_label("Amount of swell on cutoff", exact=True).fill("33st")
+        self.page.get_by_label("Amount of swell on cutoff", exact=True).press("Enter")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
+        context, url = self.page.context, self.page.url
+        self.page.close()
+        self.page = context.new_page()
+        self.page.goto(url)
+        self.wait_for_sheet(self.page, 1)
+        self.assertGreater(self.page.evaluate(SHEETS), 0)
+        expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("33 st")
+
+
+if __name__ == "__main__":
+    unittest.main()
