@@ -7,7 +7,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from jorvik.core.engine.notes import run_length, voices
+from jorvik.core.engine.run import trace
+from jorvik.core.measure.patch import measure_patch
 from jorvik.core.patch import Patch
+from jorvik.core.problems import Problem
 from tests.support import RATE, Json, patch, traced
 
 
@@ -85,6 +88,41 @@ class AnyNotes(unittest.TestCase):
         [voice] = voices(self.performed(notes, "mono"), RATE)
         self.assertAlmostEqual(float(t.lanes["pitch"].value[-1]), 0.0, places=9)
         self.assertAlmostEqual(float(12 * t.performance["key"][-1]), voice[-1].note.key - 60, places=9)
+
+
+class AnotherTestNote(unittest.TestCase):
+    ROW: Json = {
+        "notes": [
+            {"key": 48, "velocity": 40, "start_s": 0.0, "length_s": 0.2},
+            {"key": 55, "velocity": 90, "start_s": 0.3, "length_s": 0.3},
+        ],
+        "tail_s": 0.1,
+    }
+
+    def played(self, **fields: float) -> list[tuple[float, float, float]]:
+        changed = patch(performance=self.ROW).with_note(**fields)
+        return [(note.key, note.velocity, note.length_s) for note in changed.performance.notes]
+
+    def test_the_key_moves_a_row_and_the_rest_is_every_notes(self) -> None:
+        self.assertEqual(self.played(key=50.5), [(50.5, 40, 0.2), (57.5, 90, 0.3)])
+        self.assertEqual(self.played(velocity=118, length_s=0.1), [(48, 118, 0.1), (55, 118, 0.1)])
+
+    def test_a_row_that_would_leave_the_keys_is_refused(self) -> None:
+        with self.assertRaisesRegex(Problem, "127"):
+            self.played(key=124)
+
+    def test_a_run_of_no_sample_is_refused_in_a_sentence(self) -> None:
+        of = patch(performance={"notes": [{"length_s": 1e-5}], "tail_s": 0.0})
+        with self.assertRaisesRegex(Problem, "no sample at 48000 Hz"):
+            trace(of)
+
+    def test_of_a_chord_on_one_voice_the_note_that_has_it_is_judged(self) -> None:
+        chord = {"notes": [{"key": key, "length_s": 0.2} for key in (40, 47, 52)], "tail_s": 0.1}
+        for mode in ("mono", "legato"):
+            of = patch([{"id": "l", "kind": "lfo", "rate": 20.0}], performance=chord, voice={"mode": mode})
+            run = trace(of).run
+            self.assertEqual((run.note.note.key, run.note.on, run.note_end), (52, 0, run.length))
+            self.assertEqual(measure_patch(of).signals["l"].peak, 1.0)
 
 
 if __name__ == "__main__":

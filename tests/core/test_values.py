@@ -122,5 +122,33 @@ class Arithmetic(unittest.TestCase):
             parse_value("50s * 2", "s", low=0, high=60)
 
 
+class AtTheEdge(unittest.TestCase):
+    def test_what_stands_in_a_rates_field_as_a_note_value_is_the_period_of_a_rate(self) -> None:
+        """An eighth at 120 bpm comes four times a second: twice that is 8 Hz, half of it 2 Hz."""
+        tempo = Tempo(120.0)
+        for text, hertz in (("*2", 8.0), ("/2", 2.0), ("* 3", 12.0)):
+            found = parse_value(text, "Hz", present="1/8", tempo=tempo).value
+            self.assertAlmostEqual(float(found), hertz, places=9, msg=text)
+        self.assertAlmostEqual(float(parse_value("*2", "s", present="1/8", tempo=tempo).value), 0.5, places=9)
+
+    def test_what_goes_past_every_number_is_refused_in_a_sentence(self) -> None:
+        for text, unit in (
+            ("1 / 1e-320", "ratio"),
+            ("1e308 + 1e308", "signal"),
+            ("1 * 1e999", "signal"),
+            ("1 * 1e308 * 1e308", "signal"),
+            ("C3 + 1e9st", "Hz"),
+            ("C3 + 1e999st", "Hz"),
+            ("1e999", "s"),
+        ):
+            with self.subTest(text=text), self.assertRaises(Problem) as refused:
+                parse_value(text, unit, "the field")
+            self.assertRegex(str(refused.exception), "^the field: found .*; it must be .")
+
+    def test_what_stands_there_and_is_no_value_is_refused(self) -> None:
+        with self.assertRaisesRegex(Problem, "zz"):
+            parse_value("*2", "Hz", present="zz")
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -1,6 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import type { Catalogue, Patch, Route } from './api';
+import { atStep } from './compared';
 import * as doc from './document';
+import { withNote } from './document';
+import { named } from './testing';
 
 const field = (name: string, role: string) => ({ name, role, help: '', default: 0 });
 const catalogue = {
@@ -36,6 +39,34 @@ const patch = {
 
 const before = JSON.stringify(patch);
 const routeIds = (of: Patch) => doc.routes(of).map((route) => route.id);
+
+describe('another test note', () => {
+  const played = (patch: Patch) => patch.performance?.notes?.map((n) => [n.key, n.velocity, n.length_s]);
+  const row: Patch = {
+    ...named('row'),
+    performance: {
+      notes: [
+        { key: 48, velocity: 40, length_s: 0.2 },
+        { key: 55, velocity: 90, length_s: 0.3 }
+      ]
+    }
+  };
+
+  it('moves a row by its first key, and sets velocity and length of each', () => {
+    expect(played(withNote(row, { key: 50 }))).toEqual([
+      [50, 40, 0.2],
+      [57, 90, 0.3]
+    ]);
+    expect(played(withNote(row, { velocity: 118, length_s: 1 }))).toEqual([
+      [48, 118, 1],
+      [55, 118, 1]
+    ]);
+  });
+
+  it('is the one of a step of Compare', () => {
+    expect(atStep(row, 'key', 60).performance).toEqual(withNote(row, { key: 60 }).performance);
+  });
+});
 
 describe('removing', () => {
   it('takes what moved the amount of a removed route with it, and what moved that', () => {

@@ -34,13 +34,17 @@ export async function downloadMade(
   how: Record<string, unknown> = {},
   ending = what === 'trace.csv' ? '.csv' : '.wav'
 ): Promise<Headers> {
-  const answer = await fetch(`/api/${what}`, {
+  const giveUp = new AbortController();
+  const stop = (): void => giveUp.abort();
+  const asked = fetch(`/api/${what}`, {
     method: 'POST',
+    signal: giveUp.signal,
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify({ document: plain(patch), ...how })
   });
+  const answer = await messages.while(`Making ${fileName(patch, ending)}…`, asked, stop);
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
-  hand(await answer.blob(), fileName(patch, ending));
+  hand(await messages.while(`Reading ${fileName(patch, ending)}…`, answer.blob(), stop), fileName(patch, ending));
   return answer.headers;
 }
 

@@ -1,5 +1,6 @@
 /** Playing: the sound of the present patch, its playhead, a level that starts low, and a guard before what is louder. */
 import { plain, Refused, type Patch } from './api';
+import { figure } from './format';
 import { messages } from './messages.svelte';
 import { bench } from './bench.svelte';
 import { VELOCITIES } from './tracing.svelte';
@@ -50,6 +51,7 @@ class Player {
   private sources: AudioBufferSourceNode[] = [];
   private allowed: Patch | null = null;
   private run = 0;
+  private asking = new AbortController();
 
   setLevel(level: number): void {
     settings.set({ level });
@@ -63,6 +65,9 @@ class Player {
 
   stop(): void {
     this.run++;
+    // What was asked for to be played now is given up, by the server too.
+    this.asking.abort();
+    this.asking = new AbortController();
     for (const source of this.sources) source.stop();
     this.sources = [];
     this.playing = this.waiting = false;
@@ -111,10 +116,7 @@ class Player {
       this.sources = [...this.sources.slice(-11), source];
       this.limitedDb = take.limitedDb;
     } catch (error) {
-      messages.say(
-        error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.',
-        true
-      );
+      failed(error);
     }
   }
 
@@ -124,7 +126,7 @@ class Player {
     const run = this.run;
     try {
       const [context, gain] = await this.opened();
-      const take = await fetchTake(patch, {}, context, 'sound of a step');
+      const take = await this.told(patch, fetchTake(patch, {}, context, 'sound of a step', this.asking.signal));
       if (run !== this.run) return;
       const source = this.source(context, take, gainDb + this.guard(take, gainDb));
       source.connect(gain);
@@ -132,7 +134,7 @@ class Player {
       this.sources = [source];
       this.limitedDb = take.limitedDb;
     } catch (error) {
-      messages.say(error instanceof Refused ? error.message : 'The sound could not be made.', true);
+      failed(error);
     }
   }
 
@@ -168,10 +170,7 @@ class Player {
       const [context, gain] = await this.opened();
       await this.passes(run, context, gain);
     } catch (error) {
-      messages.say(
-        error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.',
-        true
-      );
+      failed(error);
     }
     if (run === this.run) this.stop();
   }
@@ -261,6 +260,14 @@ class Player {
     }
   }
 
+  /** Tells of a sound that takes a while: many notes, or a long run. */
+  private told(patch: Patch, take: Promise<Take>): Promise<Take> {
+    const notes = patch.performance?.notes ?? [{}];
+    const end = Math.max(...notes.map((note) => (note.start_s ?? 0) + (note.length_s ?? 1)));
+    const of = `${notes.length === 1 ? 'one note' : `${notes.length} notes`} over ${figure(end, 3)} s`;
+    return messages.while(`Making the sound of ${of}…`, take, () => this.stop());
+  }
+
   private take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
     const name = JSON.stringify(note) + (patch === bench.patch ? '' : ' ghost');
     const known = this.ready.get(name);
@@ -271,7 +278,7 @@ class Player {
     }
     const under = this.coming.get(name);
     if (under?.patch === patch) return under.take;
-    const take = fetchTake(patch, note, context, `sound ${name}`).then((made) => {
+    const take = this.told(patch, fetchTake(patch, note, context, `sound ${name}`, this.asking.signal)).then((made) => {
       this.ready.set(name, made);
       while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
       return made;
@@ -284,9 +291,22 @@ class Player {
   }
 }
 
-async function fetchTake(patch: Patch, note: Note, context: AudioContext, kind: string): Promise<Take> {
+/** Says why there is no sound, unless it was given up. */
+function failed(error: unknown): void {
+  if (error instanceof DOMException && error.name === 'AbortError') return;
+  messages.say(error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.', true);
+}
+
+async function fetchTake(
+  patch: Patch,
+  note: Note,
+  context: AudioContext,
+  kind: string,
+  signal: AbortSignal
+): Promise<Take> {
   const answer = await fetch('/api/sound', {
     method: 'POST',
+    signal,
     headers: { 'Content-Type': 'application/json', ...workFor(kind) },
     body: JSON.stringify({ document: plain(patch), ...note })
   });

@@ -72,7 +72,9 @@ const tracing: { ghost: { label: string; patch: Patch } | null; allThree: boolea
 };
 const bench: { patch: Patch | null; tracing: typeof tracing } = { patch: null, tracing };
 vi.mock('./bench.svelte', () => ({ bench }));
-vi.mock('./messages.svelte', () => ({ messages: { say: vi.fn() } }));
+vi.mock('./messages.svelte', () => ({
+  messages: { say: vi.fn(), while: <T>(_: string, work: Promise<T>): Promise<T> => work }
+}));
 
 async function fresh() {
   vi.resetModules();
