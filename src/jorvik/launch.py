@@ -152,6 +152,8 @@ class Server:
             [sys.executable, "-m", "jorvik", "serve"],
             stdin=subprocess.PIPE,
             pass_fds=[self._listener.fileno()],
+            # Ctrl-C is for us; we tell it.
+            start_new_session=True,
             text=True,
         )
         assert self._process.stdin is not None
@@ -184,7 +186,7 @@ class Server:
         """Let it end what it is at, and be gone after a few seconds."""
         if self._process is None:
             return
-        self._process.send_signal(signal.SIGINT)
+        self._process.send_signal(signal.SIGTERM)
         try:
             self._process.wait(_STOP_S)
         except subprocess.TimeoutExpired:

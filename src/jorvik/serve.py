@@ -6,6 +6,7 @@ import signal
 import socket
 import sys
 import threading
+from contextlib import suppress
 from typing import Any, Final
 
 import uvicorn
@@ -54,7 +55,9 @@ def main() -> int:
     shown = screen if screen.exists() else None
     app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, shown, announce))
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3))
-    server.run(sockets=[socket.socket(fileno=told["socket"])])
+    with suppress(KeyboardInterrupt):
+        # The server ends what it is at, and then hands on the signal that it was told to end by.
+        server.run(sockets=[socket.socket(fileno=told["socket"])])
     return 0
 
 
@@ -68,4 +71,4 @@ def load_demo(store: PatchStore, reset: bool = False) -> None:
 def _end_with_whoever_started_us() -> None:
     """Stop when our standard input ends: whoever started us is gone, and nobody would stop us."""
     sys.stdin.read()
-    os.kill(os.getpid(), signal.SIGINT)
+    os.kill(os.getpid(), signal.SIGTERM)

@@ -66,6 +66,15 @@ class Refused(unittest.TestCase):
             trace(patch(modules, routes))
         self.assertEqual(caught.exception.place, "cutoff")
 
+    def test_a_route_that_falls_without_end_is_found_in_every_law(self) -> None:
+        """In octaves the value would come to 0, and look like a number."""
+        modules = [{"id": "c", "kind": "shape", "input": "big", "power": 50.0, "invert": True}, POWERS[0]]
+        for destination in ("cutoff", "fold", "amplitude", "fm_ratio"):
+            route = {"source": "c", "destination": destination, "amount": 1e9}
+            with self.subTest(destination), self.assertRaises(Problem) as caught:
+                trace(patch(modules, [route]))
+            self.assertEqual(caught.exception.place, destination)
+
     def test_the_command_line_says_it_in_one_line(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder, "p.json")

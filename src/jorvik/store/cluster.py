@@ -210,7 +210,8 @@ class Cluster:
         if done.returncode != 0:
             log = self.folder / "server.log"
             lines = (done.stdout or (log.read_text() if log.exists() else "")).strip().splitlines()
-            last = lines[-1] if lines else f"code {done.returncode}"
+            told = [line for line in lines if "FATAL" in line or "rror" in line or "No space" in line]
+            last = (told or lines or [f"code {done.returncode}"])[-1]
             raise ClusterProblem(f"PostgreSQL's {program} failed in {self.folder}: {last}")
 
 

@@ -88,7 +88,11 @@ class FiniteCheck:
 
 
 def _rows_in_order(program: Program) -> Iterator[int]:
-    """Yield the rows of modules and lanes as they are run, each lane's routes before its values."""
+    """Yield the rows that tell of all, as they are run: of modules, and of lanes what is before the clamp.
+
+    What a route gives that is not finite leaves no finite sum; only in the law of octaves does a fall without end come
+    to 0, so that the routes themselves are looked at there.
+    """
     modules = list(program.module_rows.values())
     lanes = list(program.lanes.values())
     for node in program.code.nodes.tolist():
@@ -96,8 +100,9 @@ def _rows_in_order(program: Program) -> Iterator[int]:
             yield modules[node]
         else:
             lane = lanes[node - len(modules)]
-            yield from (program.route_rows[route.id] for route in lane.routes)
-            yield from (lane.row + 2, lane.row + 1, lane.row)
+            if lane.destination.steps_per_octave:
+                yield from (program.route_rows[route.id] for route in lane.routes)
+            yield lane.row + 1
 
 
 def _name_of(program: Program, row: int) -> str:
