@@ -64,4 +64,10 @@
   p {
     margin: 0;
   }
+  label {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+    margin: 10px 0;
+  }
 </style>
