@@ -106,6 +106,8 @@ def _serve(folder: Path, args: argparse.Namespace) -> int:
     listener = _listen(args.host, args.port)
     port = listener.getsockname()[1]
     cluster = Cluster(folder)
+    # A shell that starts us in the background has Ctrl-C ignored; whoever sends it to us means it.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
     server: Server | None = None
     try:

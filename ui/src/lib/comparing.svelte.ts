@@ -94,6 +94,8 @@ export class Comparing {
       this.over = asked;
       this.differences = answer.differences;
       this.levels = this.level(body, signal);
+      // Whoever plays a step is told why it has no gain; nobody else waits for it.
+      this.levels.catch(() => {});
       this.trouble = '';
       performance.mark('jorvik:compared');
     } catch (error) {

@@ -24,7 +24,9 @@ export class Steps {
   /** Under what each step is written: steps never change, so that it is written once. */
   private keys = new WeakMap<Step, string>();
   private written: string[] = [];
-  private unwritten = false;
+  /** How many changes there were, and how many of them are written. */
+  private changes = 0;
+  private kept = 0;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
@@ -73,7 +75,7 @@ export class Steps {
 
   /** What changed is written when it has rested for a moment: a drag is one writing, not hundreds. */
   private remember(): void {
-    this.unwritten = true;
+    this.changes++;
     clearTimeout(this.timer);
     this.timer = setTimeout(() => void this.write(), REST_MS);
   }
@@ -81,9 +83,8 @@ export class Steps {
   /** Writes each step that is not written yet, and which there are; resolves when that is done. */
   async write(): Promise<void> {
     clearTimeout(this.timer);
-    if (!this.unwritten) return;
-    this.unwritten = false;
-    const { id, done, undone } = this;
+    const { id, done, undone, changes } = this;
+    if (this.kept >= changes) return;
     const fresh = [...done, ...undone].filter((step) => !this.keys.has(step));
     for (const step of fresh) this.keys.set(step, `step ${id} ${freshId()}`);
     const [all, redo] = [done, undone].map((steps) => steps.map((step) => this.keys.get(step)!)) as [
@@ -95,6 +96,8 @@ export class Steps {
     try {
       await Promise.all(fresh.map((step) => set(this.keys.get(step)!, step)));
       await set(`steps ${id}`, { done: all, undone: redo });
+      // Only now: a page that goes in the middle of it puts them aside.
+      this.kept = Math.max(this.kept, changes);
       await Promise.all(gone.map((key) => del(key)));
     } catch {
       // A browser that keeps nothing still undoes what was done since it was opened.
@@ -103,7 +106,7 @@ export class Steps {
 
   /** Puts what is not written yet where it is taken at once, as when the page goes. */
   private hurry(): void {
-    if (!this.unwritten) return;
+    if (this.kept >= this.changes) return;
     const key = `jorvik.steps.${this.id}`;
     try {
       sessionStorage.setItem(key, JSON.stringify([this.done.slice(-AT_HAND), this.undone.slice(-AT_HAND)]));
@@ -118,6 +121,7 @@ export class Steps {
     this.id = id;
     this.done = this.undone = [];
     this.written = [];
+    this.kept = this.changes;
     const key = `jorvik.steps.${id}`;
     const recent = read(sessionStorage.getItem(key));
     sessionStorage.removeItem(key);
