@@ -136,6 +136,16 @@ describe('steps', () => {
     expect(again.undoLabel).toBe('first');
   });
 
+  it('are put aside where the page goes in the middle of their writing', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    works = false;
+    const writing = steps.write();
+    dispatchEvent(new Event('pagehide'));
+    await writing;
+    expect((await fresh(b)).undoLabel).toBe('first');
+  });
+
   it('are recalled as they were written once, all in one', async () => {
     database.set('steps p1', [[{ label: 'old', before: a, after: b, merge: '', at: 0 }], []]);
     expect((await fresh(b)).undoLabel).toBe('old');
