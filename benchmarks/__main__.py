@@ -46,7 +46,6 @@ def compared(ours: Callable[[], object], theirs: Callable[[], object]) -> tuple[
 def median(work: Callable[[], object], turns: int = TURNS) -> float:
     """Return the median seconds of some work, after once to warm up."""
     work()
-    largest_judged()
     taken = []
     for _ in range(turns):
         begin = time.perf_counter()
@@ -186,6 +185,7 @@ def main() -> int:
     edits()
     limits()
     work()
+    largest_judged()
     if "--plots" in sys.argv:
         from benchmarks.plots import plots
 
