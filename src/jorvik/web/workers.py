@@ -55,6 +55,7 @@ class Worker:
     def __init__(self, nice: int) -> None:
         """Make a worker that gives way to others by so much; 0 does not."""
         self._nice = nice
+        self._stopping = threading.Lock()
         self._process: Any = None
         self._pipe: Connection | None = None
         self._cancel: Synchronized[int] | None = None
@@ -90,7 +91,7 @@ class Worker:
                     raise value
                 else:
                     raise TaskBroke(value)
-        except (EOFError, ConnectionError) as error:
+        except (EOFError, OSError) as error:
             self.stop()
             raise WorkerDied(f"{task.__name__} lost its process") from error
 
@@ -107,13 +108,16 @@ class Worker:
         return self._pipe, self._cancel
 
     def stop(self) -> None:
-        """Stop the process, whatever it is at."""
-        if self._process is not None:
-            self._process.kill()
-            self._process.join(timeout=5)
-        if self._pipe is not None:
-            self._pipe.close()
-        self._process = self._pipe = self._cancel = None
+        """Stop the process, whatever it is at. Two may say so at once."""
+        with self._stopping:
+            process, pipe = self._process, self._pipe
+            self._process = self._pipe = self._cancel = None
+            if process is not None:
+                process.kill()
+                process.join(timeout=5)
+            if pipe is not None:
+                with suppress(OSError):
+                    pipe.close()
 
 
 def _serve(pipe: Connection, cancel: "Synchronized[int]", nice: int) -> None:
