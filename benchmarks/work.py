@@ -12,7 +12,7 @@ import numpy as np
 
 from benchmarks.workloads import demo
 from jorvik.core.warm import warm
-from jorvik.web.desk import LaneName
+from jorvik.web.scheduler import WorkKind
 from tests.support import Served, stop_everything
 
 SHEETS = 120
@@ -89,8 +89,8 @@ def memory(served: Served) -> None:
 
 def pids(served: Served) -> list[int]:
     """Return the processes that compute."""
-    lanes: tuple[LaneName, ...] = ("sheet", "sound", "judgement", "jobs")
-    return [pid for lane in lanes for pid in served.desk.pids(lane)]
+    kinds: tuple[WorkKind, ...] = ("sheet", "sound", "judgement", "jobs")
+    return [pid for kind in kinds for pid in served.scheduler.pids(kind)]
 
 
 def resident(pid: int) -> int:

@@ -8,7 +8,7 @@ import shutil
 import threading
 import time
 import uuid
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Any
 
@@ -24,7 +24,7 @@ from jorvik.store.cluster import Cluster
 from jorvik.store.database import connect, migrate
 from jorvik.store.patches import PatchStore
 from jorvik.web.app import LOOPBACK, Settings, create_app
-from jorvik.web.desk import Desk
+from jorvik.web.scheduler import Scheduler
 
 Json = dict[str, Any]
 RATE = 48_000
@@ -76,6 +76,18 @@ def fresh_engine() -> Engine:
     return engine
 
 
+PATIENCE_S = 40.0
+
+
+def wait_until(so: Callable[[], bool], said: str, patience_s: float = PATIENCE_S) -> None:
+    """Look again and again until something is so; fail with what is said where it never is."""
+    end = time.monotonic() + patience_s
+    while not so():
+        if time.monotonic() > end:
+            raise AssertionError(said)
+        time.sleep(0.01)
+
+
 class Late:
     """An application whose answers to everything but files and reads come late."""
 
@@ -105,23 +117,22 @@ class Served:
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()
-        while not self.server.started:
-            time.sleep(0.02)
+        wait_until(lambda: self.server.started, "the server did not start")
         self.port: int = self.server.servers[0].sockets[0].getsockname()[1]
         self.url = f"http://127.0.0.1:{self.port}"
 
     @property
-    def desk(self) -> Desk:
+    def scheduler(self) -> Scheduler:
         """Where its work is handed out."""
-        desk: Desk = self.app.state.desk
-        return desk
+        scheduler: Scheduler = self.app.state.scheduler
+        return scheduler
 
     def stop(self) -> None:
         """Stop serving; the database stays."""
         self.server.should_exit = True
         self.server.force_exit = True
         self.thread.join(timeout=10)
-        self.desk.stop()
+        self.scheduler.stop()
         self.engine.dispose()
 
 

@@ -7,14 +7,13 @@ import signal
 import socket
 import subprocess
 import sys
-import time
 import unittest
 import urllib.request
-from collections.abc import Callable
 from pathlib import Path
 
 from jorvik.launch import data_folder
 from jorvik.place import ROOT
+from tests.support import wait_until
 
 
 class Starting(unittest.TestCase):
@@ -89,13 +88,6 @@ class Starting(unittest.TestCase):
         self.assertEqual(self.ended(again)[0], 0)
         self.assertFalse(self.database_up())
 
-    def until(self, what: Callable[[], bool], said: str) -> None:
-        """Look again and again until something is so."""
-        end = time.monotonic() + 40.0
-        while not what():
-            self.assertLess(time.monotonic(), end, said)
-            time.sleep(0.1)
-
     def serves(self, url: str) -> bool:
         """Tell whether the server and its store answer."""
         try:
@@ -112,8 +104,8 @@ class Starting(unittest.TestCase):
         def known() -> bool:
             return bool(json.loads((self.folder / "server.json").read_text())["server_pid"] != about["server_pid"])
 
-        self.until(known, "no other server was started")
-        self.until(lambda: self.serves(url), "the new server does not answer")
+        wait_until(known, "no other server was started")
+        wait_until(lambda: self.serves(url), "the new server does not answer")
 
     def test_a_database_that_dies_alone_is_started_again(self) -> None:
         url = self.address(self.start("--port", "0"))
@@ -123,7 +115,7 @@ class Starting(unittest.TestCase):
         os.kill(pid, signal.SIGKILL)
         code, said = self.ended(self.start())
         self.assertEqual((code, "running already" in said), (0, True), said)
-        self.until(lambda: self.serves(url), "the database was not started again")
+        wait_until(lambda: self.serves(url), "the database was not started again")
         self.assertNotEqual(int(lock.read_text().splitlines()[0]), pid)
         self.assertEqual(self.names(url), before)
 

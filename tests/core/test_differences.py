@@ -2,7 +2,7 @@
 
 import unittest
 
-from jorvik.core.measure.differences import MAX_DIFFERENCES, differences, set_apart, still
+from jorvik.core.measure.differences import MAX_DIFFERENCES, constant_measures, constants, differences, set_apart
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.patch import check_patch
 from tests.support import demos, patch
@@ -37,10 +37,15 @@ class Differences(unittest.TestCase):
         apart = set_apart([patch(voice={"base": {"cutoff": 1000.0, "fold": 0.1}}), patch()])
         self.assertEqual(apart, ["fold"])
 
+    def test_what_one_moves_or_sets_elsewhere_the_others_show_where_it_stands(self) -> None:
+        patches = [patch([LFO], [ROUTE]), patch(voice={"base": {"fold": 0.1}})]
+        told = constants(patches, [["pitch", "w"], []])
+        self.assertEqual(told, [{"fold": 0.0}, {"pitch": 0.0, "fold": 0.1}])
+
     def test_what_stands_still_has_the_figures_that_a_trace_of_it_would_have(self) -> None:
         """The pitch is traced though nothing moves it."""
         traced = measure_patch(patch(voice={"base": {"pitch": -5.0}}), 4000).lanes["pitch"]
-        told = still("pitch", -5.0)
+        told = constant_measures("pitch", -5.0)
         self.assertEqual((told.title, told.unit, told.distance, told.distance_unit), ("Pitch", "st", 0.0, "cents"))
         for name in ("start", "peak", "least", "settle", "at_off", "after_off", "clamped", "greatest_step", "rise_s"):
             self.assertEqual(getattr(told.measures, name), getattr(traced.measures, name), name)

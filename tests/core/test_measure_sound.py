@@ -12,6 +12,7 @@ from jorvik.core.measure.sound import (
     SILENCE_DB,
     band_levels,
     fundamental,
+    level_gains,
     levels,
     loudness,
     partials,
@@ -35,6 +36,15 @@ def tone(*parts: tuple[float, float], seconds: float = 1.0) -> Floats:
 
 
 class Levels(unittest.TestCase):
+    def test_gains_make_sounds_as_loud_as_the_quietest_that_is_heard(self) -> None:
+        tones = [tone((997.0, level), seconds=1.0) for level in (1.0, 0.25, 0.0)]
+        gains = level_gains([loudness(samples, RATE) for samples in tones])
+        made = [loudness(of * 10.0 ** (gain / 20.0), RATE) for of, gain in zip(tones, gains, strict=True)]
+        self.assertAlmostEqual(made[0], made[1], places=6)
+        self.assertAlmostEqual(gains[0], 20.0 * np.log10(0.25), places=6)
+        self.assertEqual(gains[1:], [0.0, 0.0])
+        self.assertEqual(level_gains([]), [])
+
     def test_a_sine(self) -> None:
         found = levels(tone((997.0, 0.5)), RATE)
         self.assertAlmostEqual(found.peak_db, -6.02, delta=0.01)

@@ -4,6 +4,7 @@ import json
 import subprocess
 import sys
 import unittest
+from unittest import mock
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from jorvik.core.engine.run import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_MODULES, MAX_ROUTES, MAX_SECONDS
 from jorvik.core.measure.patch import measure_trace
 from jorvik.core.patch import check_patch
+from jorvik.core.problems import Problem
 from tests.support import Json, demos, document, note
 from tests.trials.wild import Wild
 
@@ -75,6 +77,13 @@ class Alike(unittest.TestCase):
                 np.testing.assert_array_equal(getattr(lane, part), getattr(other, part), err_msg=f"{part} of {name}")
             for route in lane.contributions:
                 np.testing.assert_array_equal(lane.contributions[route], other.contributions[route], err_msg=route)
+
+    def test_a_disk_without_room_is_told_before_anything_is_run(self) -> None:
+        full = OSError(28, "No space left on device")
+        of = check_patch(document([{"id": "w", "kind": "lfo", "rate": 2.0}], performance=note(0.1, 0.0)))
+        with mock.patch("os.posix_fallocate", side_effect=full), self.assertRaises(Problem) as raised:
+            trace(of, DRAFT_RATE, most_bytes=1000)
+        self.assertIn("No space left on device", raised.exception.found)
 
     def test_every_row_of_every_demo(self) -> None:
         for name, doc in demos().items():

@@ -17,6 +17,7 @@ from typing import Any, Final, NamedTuple
 
 from jorvik.launch import data_folder
 from jorvik.place import ROOT
+from tests.support import wait_until
 
 LONG: Final = os.environ.get("JORVIK_TRIALS") == "long"
 """Set by ``./test trials --long``."""
@@ -104,13 +105,12 @@ class Launched:
 
     def until_up(self) -> None:
         """Wait until server and store answer."""
-        end = time.monotonic() + PATIENCE_S
-        while time.monotonic() < end:
-            with contextlib.suppress(OSError, ValueError):
-                if ask_json(self.port, "GET", "/api/health")[1]["store"]:
-                    return
-            time.sleep(0.05)
-        raise AssertionError("it did not come up again")
+        wait_until(self._is_up, "it did not come up again", PATIENCE_S)
+
+    def _is_up(self) -> bool:
+        with contextlib.suppress(OSError, ValueError):
+            return bool(ask_json(self.port, "GET", "/api/health")[1]["store"])
+        return False
 
     def stop(self) -> None:
         """End it as Ctrl-C does, and remove its folder."""

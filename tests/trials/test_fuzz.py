@@ -137,7 +137,7 @@ class Fuzz(unittest.TestCase):
                 statuses[answer.status] += 1
                 self.check(path, body, answer)
         lanes: tuple[Any, ...] = ("sheet", "sound", "judgement", "jobs")
-        sizes = [resident(pid) for lane in lanes for pid in self.served.desk.pids(lane)]
+        sizes = [resident(pid) for lane in lanes for pid in self.served.scheduler.pids(lane)]
         print(f"{REQUESTS} requests: {dict(statuses)}; processes of {[f'{size / 1e6:.0f} MB' for size in sizes]}")
         self.assertLess(max(sizes, default=0), MOST_BYTES)
         self.assertGreater(statuses[200], REQUESTS // 10)

@@ -6,8 +6,9 @@ import signal
 import time
 import unittest
 import uuid
+from functools import partial
 
-from tests.support import document
+from tests.support import document, wait_until
 from tests.trials.served import LONG, Launched, ask_json, going_on, seed_of
 
 KILLS = 70 if LONG else 3
@@ -56,12 +57,13 @@ class Killed(unittest.TestCase):
                     unanswered.clear()
                     break
 
+        def is_written(number: int) -> bool:
+            return written["acknowledged"] >= number
+
         with going_on(write):
             for kill in range(KILLS):
                 before = written["acknowledged"]
-                end = time.monotonic() + 60.0
-                while written["acknowledged"] < before + rng.randint(3, 12) and time.monotonic() < end:
-                    time.sleep(0.01)
+                wait_until(partial(is_written, before + rng.randint(3, 12)), "nothing more was written", 60.0)
                 database = kill % 3 == 2
                 pid = self.app.database_pid() if database else self.app.server_pid()
                 os.kill(pid, signal.SIGKILL)

@@ -23,9 +23,9 @@ from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.patches import Conflict, Missing, PatchStore
 from jorvik.web import assist, compute, judge, library, sound
-from jorvik.web.desk import Busy, Desk
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
+from jorvik.web.scheduler import Busy, Scheduler
 from jorvik.web.workers import TaskBroke, WorkerDied
 
 CANCELLED_STATUS = 499
@@ -95,15 +95,15 @@ def _refusals(*statuses: int) -> dict[int | str, dict[str, Any]]:
 
 @asynccontextmanager
 async def _life(app: FastAPI, on_ready: Callable[[], None] | None) -> AsyncIterator[None]:
-    """Have a desk for as long as the application lives."""
-    app.state.desk = Desk()
+    """Have a scheduler for as long as the application lives."""
+    app.state.scheduler = Scheduler()
     try:
-        await anyio.to_thread.run_sync(app.state.desk.begin)
+        await anyio.to_thread.run_sync(app.state.scheduler.begin)
         if on_ready is not None:
             on_ready()
         yield
     finally:
-        app.state.desk.stop()
+        app.state.scheduler.stop()
 
 
 def _refusal(status: int, problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:

@@ -23,7 +23,7 @@ from jorvik.web.assist_forms import (
     SolveLine,
     SolveWish,
 )
-from jorvik.web.desk import AtDesk, as_json
+from jorvik.web.scheduler import TheScheduler, as_json
 from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter(prefix="/assist")
@@ -58,9 +58,9 @@ def post_sentence(wish: SentenceWish) -> Changed:
 
 
 @router.post("/reading", response_model=Changed)
-async def post_reading(request: Request, wish: ReadingWish, desk: AtDesk) -> Response:
+async def post_reading(request: Request, wish: ReadingWish, scheduler: TheScheduler) -> Response:
     """Return a document in which a figure comes to a wished value."""
-    return await as_json(desk.make(request, "judgement", _with_reading, wish))
+    return await as_json(scheduler.make(request, "judgement", _with_reading, wish))
 
 
 def _with_reading(wish: ReadingWish, cancelled: Cancel, _: Tell) -> bytes:
@@ -77,9 +77,9 @@ def post_changeable(wish: ChangeableWish) -> list[Changeable]:
 
 
 @router.post("/solve", responses={200: {"model": SolveLine}})
-async def post_solve(request: Request, wish: SolveWish, desk: AtDesk) -> StreamingResponse:
+async def post_solve(request: Request, wish: SolveWish, scheduler: TheScheduler) -> StreamingResponse:
     """Tell how many tries were made, at last the document that meets wishes best: a line of JSON each."""
-    return await desk.stream(request, "judgement", _solve, wish, kind="application/x-ndjson")
+    return await scheduler.stream(request, "judgement", _solve, wish, media_type="application/x-ndjson")
 
 
 def _solve(wish: SolveWish, cancelled: Cancel, tell: Tell) -> None:

@@ -13,10 +13,10 @@ from jorvik.core.schema import Catalogue, catalogue, patch_schema
 from jorvik.core.tempo import Tempo
 from jorvik.core.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
-from jorvik.web.desk import AtDesk, LaneName, as_json
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
 from jorvik.web.rendered import played
 from jorvik.web.rooms import Rooms
+from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
 from jorvik.web.sheet import sheet
 from jorvik.web.weight import is_heavy_run
 from jorvik.web.workers import Cancel, Tell
@@ -66,10 +66,10 @@ async def post_read(file: FileText) -> Document:
 
 
 @router.post("/sheet", response_model=Sheet)
-async def post_sheet(request: Request, wish: SheetWish, desk: AtDesk) -> Response:
+async def post_sheet(request: Request, wish: SheetWish, scheduler: TheScheduler) -> Response:
     """Return the note sheet of a patch."""
-    lane: LaneName = "jobs" if is_heavy_run(wish.document, 1 + len(wish.velocities)) else "sheet"
-    return await as_json(desk.make(request, lane, _sheet, wish))
+    lane: WorkKind = "jobs" if is_heavy_run(wish.document, 1 + len(wish.velocities)) else "sheet"
+    return await as_json(scheduler.make(request, lane, _sheet, wish))
 
 
 def _sheet(wish: SheetWish, cancelled: Cancel, _: Tell) -> bytes:
@@ -79,9 +79,9 @@ def _sheet(wish: SheetWish, cancelled: Cancel, _: Tell) -> bytes:
 
 
 @router.post("/trace.csv", response_class=StreamingResponse)
-async def post_trace(request: Request, wish: Play, desk: AtDesk) -> StreamingResponse:
+async def post_trace(request: Request, wish: Play, scheduler: TheScheduler) -> StreamingResponse:
     """Return the trace at every sample, with each route's contribution, as CSV."""
-    return await desk.stream(request, "jobs", _csv, wish, kind="text/csv")
+    return await scheduler.stream(request, "jobs", _csv, wish, media_type="text/csv")
 
 
 def _csv(wish: Play, cancelled: Cancel, tell: Tell) -> None:

@@ -12,15 +12,14 @@ from jorvik.core.engine.run import Room, Run, trace
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_TRACE_BYTES
 from jorvik.core.measure.context import Context
-from jorvik.core.measure.differences import differences, set_apart, still
+from jorvik.core.measure.differences import constant_measures, constants, differences
 from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import Stretch, measure_patch, over
-from jorvik.core.measure.sound import SILENCE_DB, loudness
+from jorvik.core.measure.sound import level_gains, loudness
 from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem, shown
 from jorvik.core.voice.render import render
-from jorvik.web.desk import AtDesk, as_json
 from jorvik.web.forms import Play
 from jorvik.web.judging_forms import (
     ComparedStep,
@@ -35,6 +34,7 @@ from jorvik.web.judging_forms import (
     StretchWish,
 )
 from jorvik.web.rendered import played
+from jorvik.web.scheduler import TheScheduler, as_json
 from jorvik.web.sheet import level_row, row_of
 from jorvik.web.workers import Cancel, Tell
 
@@ -42,9 +42,9 @@ router = APIRouter()
 
 
 @router.post("/judge", response_model=Judgement)
-async def post_judge(request: Request, wish: Play, desk: AtDesk) -> Response:
+async def post_judge(request: Request, wish: Play, scheduler: TheScheduler) -> Response:
     """Return the figures of a patch over its first note, and what the rules find in it."""
-    return await as_json(desk.make(request, "judgement", _judged, wish))
+    return await as_json(scheduler.make(request, "judgement", _judged, wish))
 
 
 def _judged(wish: Play, cancelled: Cancel, _: Tell) -> bytes:
@@ -72,9 +72,9 @@ def _judged(wish: Play, cancelled: Cancel, _: Tell) -> bytes:
 
 
 @router.post("/compare", response_model=Comparison)
-async def post_compare(request: Request, wish: CompareWish, desk: AtDesk) -> Response:
+async def post_compare(request: Request, wish: CompareWish, scheduler: TheScheduler) -> Response:
     """Return a patch at a ladder of something, and beside other patches: lanes and figures of each step."""
-    return await as_json(desk.make(request, "judgement", _compared, wish))
+    return await as_json(scheduler.make(request, "judgement", _compared, wish))
 
 
 def _steps_of(wish: CompareWish) -> tuple[list[Patch], list[str]]:
@@ -100,13 +100,12 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
         return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
 
     steps = ladder(patches, one, os.cpu_count() or 1)
-    shown_lanes = {*set_apart(patches), *(name for step in steps for name in step.lanes if name in VOICE)}
-    for step, patch, label in zip(steps, patches, labels, strict=True):
+    unmoved = constants(patches, [step.lanes for step in steps])
+    for step, label, values in zip(steps, labels, unmoved, strict=True):
         step.label = label
-        for name in shown_lanes - {*step.lanes}:
-            value = patch.base(VOICE[name])
+        for name, value in values.items():
             step.lanes[name] = level_row(value, wish.columns)
-            step.measures.lanes[name] = still(name, value)
+            step.measures.lanes[name] = constant_measures(name, value)
     lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
     order = [*(name for name in VOICE if name in lanes), *(name for name in lanes if name not in VOICE)]
     made = Comparison(
@@ -120,9 +119,9 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
 
 
 @router.post("/levels", response_model=list[StepLevel])
-async def post_levels(request: Request, wish: CompareWish, desk: AtDesk) -> Response:
+async def post_levels(request: Request, wish: CompareWish, scheduler: TheScheduler) -> Response:
     """Return how loud each step of a comparison is, and the gain that makes all as loud as the quietest that sounds."""
-    return await as_json(desk.make(request, "judgement", _levels, wish))
+    return await as_json(scheduler.make(request, "judgement", _levels, wish))
 
 
 def _levels(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
@@ -131,15 +130,14 @@ def _levels(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
         return loudness(sound.samples, sound.rate)
 
     found = ladder(_steps_of(wish)[0], one, 1)
-    quietest = min((lufs for lufs in found if lufs > SILENCE_DB), default=SILENCE_DB)
-    made = [StepLevel(loudness_lufs=lufs, gain_db=min(0.0, quietest - lufs)) for lufs in found]
+    made = [StepLevel(loudness_lufs=lufs, gain_db=gain) for lufs, gain in zip(found, level_gains(found), strict=True)]
     return TypeAdapter(list[StepLevel]).dump_json(made)
 
 
 @router.post("/reached", response_model=list[Reached])
-async def post_reached(request: Request, wish: ReachedWish, desk: AtDesk) -> Response:
+async def post_reached(request: Request, wish: ReachedWish, scheduler: TheScheduler) -> Response:
     """Return what a lane comes to at each of some keys and velocities, by key, then by velocity."""
-    return await as_json(desk.make(request, "judgement", _reached, wish))
+    return await as_json(scheduler.make(request, "judgement", _reached, wish))
 
 
 def _reached(wish: ReachedWish, cancelled: Cancel, _: Tell) -> bytes:
@@ -160,9 +158,9 @@ def _reached(wish: ReachedWish, cancelled: Cancel, _: Tell) -> bytes:
 
 
 @router.post("/stretch", response_model=Stretch)
-async def post_stretch(request: Request, wish: StretchWish, desk: AtDesk) -> Response:
+async def post_stretch(request: Request, wish: StretchWish, scheduler: TheScheduler) -> Response:
     """Return how far a lane goes between two moments, and each route's share of it."""
-    return await as_json(desk.make(request, "judgement", _stretch, wish))
+    return await as_json(scheduler.make(request, "judgement", _stretch, wish))
 
 
 def _stretch(wish: StretchWish, cancelled: Cancel, _: Tell) -> bytes:

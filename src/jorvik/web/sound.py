@@ -30,7 +30,6 @@ from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.volts import lane_volts
 from jorvik.core.wavetables import leveled
 from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes
-from jorvik.web.desk import AtDesk, LaneName, as_json
 from jorvik.web.forms import (
     CyclesRead,
     CyclesWish,
@@ -45,6 +44,7 @@ from jorvik.web.forms import (
     VoltageWish,
 )
 from jorvik.web.rendered import Rendered, played
+from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
 from jorvik.web.sheet import packed
 from jorvik.web.weight import is_heavy_sound
 from jorvik.web.workers import Cancel, Tell
@@ -60,15 +60,15 @@ _CURVE = 400
 
 
 @router.post("/sound", response_class=Response)
-async def post_sound(request: Request, wish: SoundWish, desk: AtDesk) -> Response:
+async def post_sound(request: Request, wish: SoundWish, scheduler: TheScheduler) -> Response:
     """Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how bright."""
     if wish.rate not in RATES:
         raise Problem("rate", f"{wish.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
-    data, headers = await desk.make(request, _lane(wish), _sound, wish)
+    data, headers = await scheduler.make(request, _kind_of_work(wish), _sound, wish)
     return Response(data, media_type="audio/wav", headers=headers)
 
 
-def _lane(wish: Play) -> LaneName:
+def _kind_of_work(wish: Play) -> WorkKind:
     return "jobs" if is_heavy_sound(wish.document) else "sound"
 
 
@@ -83,9 +83,9 @@ def _sound(wish: SoundWish, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str
 
 
 @router.post("/prepare", status_code=204)
-async def post_prepare(request: Request, wish: Play, desk: AtDesk) -> None:
+async def post_prepare(request: Request, wish: Play, scheduler: TheScheduler) -> None:
     """Make the sound of a patch ready, so that it starts at once when it is asked for."""
-    await desk.make(request, _lane(wish), _prepare, wish)
+    await scheduler.make(request, _kind_of_work(wish), _prepare, wish)
 
 
 def _prepare(wish: Play, cancelled: Cancel, _: Tell) -> None:
@@ -93,9 +93,9 @@ def _prepare(wish: Play, cancelled: Cancel, _: Tell) -> None:
 
 
 @router.post("/look", response_model=SoundView)
-async def post_look(request: Request, wish: LookWish, desk: AtDesk) -> Response:
+async def post_look(request: Request, wish: LookWish, scheduler: TheScheduler) -> Response:
     """Return a look inside the sound of a patch: levels, spectrogram, bands, and the harmonics at a moment."""
-    return await as_json(desk.make(request, _lane(wish), _look, wish))
+    return await as_json(scheduler.make(request, _kind_of_work(wish), _look, wish))
 
 
 def _look(wish: LookWish, cancelled: Cancel, _: Tell) -> bytes:
@@ -103,9 +103,9 @@ def _look(wish: LookWish, cancelled: Cancel, _: Tell) -> bytes:
 
 
 @router.post("/voltage.wav", response_class=Response)
-async def post_voltage(request: Request, wish: VoltageWish, desk: AtDesk) -> Response:
+async def post_voltage(request: Request, wish: VoltageWish, scheduler: TheScheduler) -> Response:
     """Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution."""
-    data, headers = await desk.make(request, "jobs", _voltage, wish)
+    data, headers = await scheduler.make(request, "jobs", _voltage, wish)
     return Response(data, media_type="audio/wav", headers=headers)
 
 

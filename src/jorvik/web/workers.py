@@ -160,7 +160,7 @@ def _nobody(_: Any) -> None:
 
 
 @dataclass
-class Lane:
+class WorkerPool:
     """Workers of one kind of work; no kind waits for another."""
 
     size: int

@@ -32,6 +32,12 @@
   const WIDE = 400;
   const TALL = 190;
   const EDGE = 9;
+
+  const FIGURES = [
+    { name: 'Place of', unit: 'count', width: '3.6rem' },
+    { name: 'Height of', unit: 'signal', width: '3.6rem' },
+    { name: 'Bend after', unit: 'bend', width: '3.2rem' }
+  ];
   /** Steps that points snap to: so many in a unit of time. */
   const GRIDS = [
     [0, 'no grid'],
@@ -181,7 +187,7 @@
     put(withoutPoint(points, index), index, -1);
   }
 
-  function setFigure(index: number, part: 0 | 1 | 2, next: number, merge: string): void {
+  function setFigure(index: number, part: number, next: number, merge: string): void {
     const of = points[index];
     if (!of) return;
     if (part === 2) onset(withBend(points, index, next), merge);
@@ -265,27 +271,15 @@
       <div class="strip">
         <span>{chosen + 1}</span>
         {#each [chosen] as index (index)}
-          <ValueField
-            value={points[index]?.[0] ?? 0}
-            unit="count"
-            label="Place of point {index + 1}"
-            width="3.6rem"
-            oncommit={(v, m) => setFigure(index, 0, Number(v), m)}
-          />
-          <ValueField
-            value={points[index]?.[1] ?? 0}
-            unit="signal"
-            label="Height of point {index + 1}"
-            width="3.6rem"
-            oncommit={(v, m) => setFigure(index, 1, Number(v), m)}
-          />
-          <ValueField
-            value={points[index]?.[2] ?? 0}
-            unit="bend"
-            label="Bend after point {index + 1}"
-            width="3.2rem"
-            oncommit={(v, m) => setFigure(index, 2, Number(v), m)}
-          />
+          {#each FIGURES as { name, unit, width }, part (name)}
+            <ValueField
+              value={points[index]?.[part] ?? 0}
+              {unit}
+              label="{name} point {index + 1}"
+              {width}
+              oncommit={(v, m) => setFigure(index, part, Number(v), m)}
+            />
+          {/each}
         {/each}
         <button
           class="bare"

@@ -1,12 +1,13 @@
 """The one check that every number of a run is finite: what is not is drawn, judged, written and played by nobody."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jorvik.core.engine.program import Ints, Program
+from jorvik.core.engine.sameness import groups_of
 from jorvik.core.kernels import Floats, kernel, unowned
 from jorvik.core.problems import Problem
 
@@ -52,8 +53,8 @@ class FiniteCheck:
         """Look at the rows of a program that are not ``made`` already, in the order in which they are run."""
         self._program = program
         self._rate = rate
-        rows = [row for row in _rows_in_order(program) if row not in (made or ())]
-        self._rows = np.array(rows, dtype=np.int64)
+        self._names = _names_in_order(program)
+        self._rows = np.array([row for row in self._names if row not in (made or ())], dtype=np.int64)
 
     def __call__(self, table: Floats, column: int, first: int, end: int) -> None:
         """Check the samples ``first`` to ``end`` of the run, which stand in a table from a column on.
@@ -66,7 +67,7 @@ class FiniteCheck:
 
     def _problem(self, row: int, at_s: float, values: Floats) -> NotFinite:
         looped = _loop_modules(self._program)
-        name = _name_of(self._program, row)
+        name = self._names[row]
         through = looped.get(name)
         if through is not None:
             found = f"a signal that grows without end, past every number at {at_s:.6g} s"
@@ -87,43 +88,32 @@ class FiniteCheck:
         return max(sizes, key=lambda source: sizes[source], default="")
 
 
-def _rows_in_order(program: Program) -> Iterator[int]:
-    """Yield the rows that tell of all, as they are run: of modules, and of lanes what is before the clamp.
+def _names_in_order(program: Program) -> dict[int, str]:
+    """Return the rows that tell of all, as they are run, each with its module's or destination's name.
 
-    What a route gives that is not finite leaves no finite sum; only in the law of octaves does a fall without end come
-    to 0, so that the routes themselves are looked at there.
+    They are those of modules, and of lanes what is before the clamp. What a route gives that is not finite leaves no
+    finite sum; only in the law of octaves does a fall without end come to 0, so that the routes themselves are looked
+    at there.
     """
-    modules = list(program.module_rows.values())
-    lanes = list(program.lanes.values())
+    modules, lanes = list(program.module_rows.items()), list(program.lanes.items())
+    found: dict[int, str] = {}
     for node in program.code.nodes.tolist():
         if node < len(modules):
-            yield modules[node]
+            name, row = modules[node]
+            found[row] = name
         else:
-            lane = lanes[node - len(modules)]
+            name, lane = lanes[node - len(modules)]
             if lane.destination.steps_per_octave:
-                yield from (program.route_rows[route.id] for route in lane.routes)
-            yield lane.row + 1
-
-
-def _name_of(program: Program, row: int) -> str:
-    """Return the module or the destination whose row it is, as it is said."""
-    for name, at in program.module_rows.items():
-        if at == row:
-            return name
-    routes = {at: name for name, at in program.route_rows.items()}
-    for name, lane in program.lanes.items():
-        if lane.row <= row <= lane.row + 2 or any(route.id == routes.get(row) for route in lane.routes):
-            return name
-    return f"row {row}"
+                found.update({program.route_rows[route.id]: name for route in lane.routes})
+            found[lane.row + 1] = name
+    return found
 
 
 def _loop_modules(program: Program) -> dict[str, str]:
     """Return for each module or lane in a feedback loop the first module of that loop, by whose name it is told."""
     names: Sequence[str] = [*program.module_rows, *program.lanes]
-    found, begin = {}, 0
-    for group in program.code.groups:
-        nodes = program.code.nodes[begin : int(group["end"])].tolist()
-        begin = int(group["end"])
+    found = {}
+    for group, nodes in zip(program.code.groups, groups_of(program.code), strict=True):
         if group["is_loop"]:
             modules = [names[node] for node in nodes if node < len(program.module_rows)]
             found.update({names[node]: (modules or [names[nodes[0]]])[0] for node in nodes})

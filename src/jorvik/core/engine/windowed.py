@@ -19,6 +19,7 @@ from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.program import GROUP, Code, Program
 from jorvik.core.engine.sameness import groups_of, nodes_of, without
 from jorvik.core.kernels import Floats
+from jorvik.core.problems import Problem
 
 Cancel = Callable[[], bool]
 
@@ -53,7 +54,7 @@ class _Store:
         if len(rows) * length * 8 <= most_bytes:
             self._cells = np.empty((len(rows), length))
         else:
-            self._file = tempfile.TemporaryFile(prefix="jorvik-rows-")  # noqa: SIM115
+            self._file = _scratch(len(rows) * length * 8)
 
     def __contains__(self, row: int) -> bool:
         return row in self._place
@@ -75,13 +76,24 @@ class _Store:
         return np.frombuffer(os.pread(self._file.fileno(), (end - first) * 8, at))
 
 
+def _scratch(size: int) -> IO[bytes]:
+    """Return a file without a name whose place on the disk is taken already, so that no later write finds it full."""
+    try:
+        file = tempfile.TemporaryFile(prefix="jorvik-rows-")  # noqa: SIM115
+        os.posix_fallocate(file.fileno(), 0, size)
+    except OSError as error:
+        found = f"no room for {size / 1e9:.1f} GB in {tempfile.gettempdir()}: {error.strerror}"
+        raise Problem("the scratch file of this run", found, "room there, a shorter note, or fewer modules") from error
+    return file
+
+
 class WindowedRows:
     """Rows of a run, each made or fetched when it is asked for; the last few are kept."""
 
     def __init__(self, run: Runner, most_bytes: int, cancelled: Cancel) -> None:
         """Run everything once, and keep what the modules made, in memory where that is not over ``most_bytes``.
 
-        Raises Cancelled, and Problem where the run comes to no finite number.
+        Raises Cancelled, and Problem where the run comes to no finite number or the disk has no room for it.
         """
         self._run = run
         self._cancelled = cancelled

@@ -44,9 +44,7 @@ def find(of: Context) -> Iterator[Finding]:
     if silent >= SILENT_SHARE:
         yield _said(
             of,
-            f"{silent:.0%} of the {what} the cutoff lies so far from the tone that less than {SILENT_DB:g} dB of it is left.".replace(
-                "-", "−"
-            ),
+            f"{silent:.0%} of the {what} the cutoff lies so far from the tone that it is {-SILENT_DB:g} dB down or more.",
             "Those notes or moments fall silent though nothing closes the amplifier.",
             _nearer(of, moved),
             "silent",

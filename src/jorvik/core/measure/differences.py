@@ -1,6 +1,6 @@
 """What tells patches apart that are compared: destinations that stand elsewhere, moved or not, and every setting."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -30,7 +30,19 @@ def set_apart(patches: Sequence[Patch]) -> list[str]:
     return [name for name, at in VOICE.items() if len({patch.base(at) for patch in patches}) > 1]
 
 
-def still(name: str, value: float) -> LaneMeasures:
+def constants(patches: Sequence[Patch], moved: Sequence[Collection[str]]) -> list[dict[str, float]]:
+    """Return for each patch what it sets of the voice and does not move, where others move it or set it elsewhere.
+
+    ``moved`` has the names of the lanes of each patch. Beside each other all then have the same destinations.
+    """
+    told = {*set_apart(patches), *(name for names in moved for name in names)}
+    return [
+        {name: patch.base(at) for name, at in VOICE.items() if name in told and name not in names}
+        for patch, names in zip(patches, moved, strict=True)
+    ]
+
+
+def constant_measures(name: str, value: float) -> LaneMeasures:
     """Return the figures of a destination of the voice that nothing moves."""
     at = VOICE[name]
     figures = Measures(

@@ -2,6 +2,7 @@
 
 import math
 import warnings
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Final
@@ -82,6 +83,16 @@ def loudness(samples: Floats, rate: int) -> float:
         warnings.simplefilter("ignore")
         found = float(meter.integrated_loudness(samples))
     return found if math.isfinite(found) else SILENCE_DB
+
+
+def level_gains(loudnesses: Sequence[float]) -> list[float]:
+    """Return the gains in dB, none above 0, that make sounds as loud as the quietest of them that is no silence.
+
+    >>> level_gains([-10.0, -16.0, SILENCE_DB])
+    [-6.0, 0.0, 0.0]
+    """
+    quietest = min((lufs for lufs in loudnesses if lufs > SILENCE_DB), default=SILENCE_DB)
+    return [min(0.0, quietest - lufs) for lufs in loudnesses]
 
 
 @dataclass(frozen=True)

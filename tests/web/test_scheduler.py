@@ -1,4 +1,4 @@
-"""Work at the desk: replaced, shared, given up, refused where it stops its process; no kind waits for another."""
+"""Work that is scheduled: replaced, shared, given up, refused where it stops its process; no kind waits for another."""
 
 import asyncio
 import os
@@ -13,7 +13,7 @@ from starlette.requests import Request
 
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
-from jorvik.web.desk import MAX_WAITING, Busy, Desk, LaneName
+from jorvik.web.scheduler import MAX_WAITING, Busy, Scheduler, WorkKind
 from jorvik.web.workers import TaskBroke, Worker, WorkerDied
 
 Cancel = Callable[[], bool]
@@ -59,11 +59,11 @@ def counting(_: Cancel, tell: Tell) -> None:
         tell(f"{i}\n")
 
 
-LANES: tuple[LaneName, ...] = ("judgement", "jobs", "sound")
+KINDS: tuple[WorkKind, ...] = ("judgement", "jobs", "sound")
 
 
 class Asker:
-    """What a request is to the desk: headers, and whether its sender is still there."""
+    """What a request is to the scheduler: headers, and whether its sender is still there."""
 
     def __init__(self, work: str = "") -> None:
         self.left = False
@@ -77,10 +77,10 @@ class Asker:
         self.request = Request({"type": "http", "headers": headers}, receive)
 
 
-class AtTheDesk(unittest.IsolatedAsyncioTestCase):
+class Scheduling(unittest.IsolatedAsyncioTestCase):
     async def asyncSetUp(self) -> None:
-        self.desk = Desk()
-        self.addCleanup(self.desk.stop)
+        self.scheduler = Scheduler()
+        self.addCleanup(self.scheduler.stop)
         self.folder = self.enterContext(tempfile.TemporaryDirectory())
 
     async def file(self, pattern: str) -> None:
@@ -90,26 +90,30 @@ class AtTheDesk(unittest.IsolatedAsyncioTestCase):
                 await asyncio.sleep(0.01)
 
     async def test_newer_work_of_a_window_replaces_its_older_of_that_kind(self) -> None:
-        old = asyncio.create_task(self.desk.make(Asker("w1 sheet").request, "sheet", until_cancelled, self.folder))
+        old = asyncio.create_task(self.scheduler.make(Asker("w1 sheet").request, "sheet", until_cancelled, self.folder))
         await self.file("begun-*")
-        made = await self.desk.make(Asker("w1 sheet").request, "sheet", at_once, 7)
+        made = await self.scheduler.make(Asker("w1 sheet").request, "sheet", at_once, 7)
         self.assertEqual(made, 7)
         with self.assertRaises(Cancelled):
             await old
         await self.file("given up")
 
     async def test_other_kinds_and_other_windows_are_left_alone(self) -> None:
-        first = asyncio.create_task(self.desk.make(Asker("w1 sheet").request, "judgement", until_told, self.folder))
+        first = asyncio.create_task(
+            self.scheduler.make(Asker("w1 sheet").request, "judgement", until_told, self.folder)
+        )
         await self.file("begun")
         for words in ("w1 ghost", "w2 sheet", ""):
-            self.assertEqual(await self.desk.make(Asker(words).request, "sheet", at_once, words), words)
+            self.assertEqual(await self.scheduler.make(Asker(words).request, "sheet", at_once, words), words)
         self.assertFalse(first.done())
         Path(self.folder, "enough").touch()
         self.assertGreater(await first, 0)
 
     async def test_the_same_work_asked_for_twice_is_done_once(self) -> None:
         askers = [Asker(), Asker(), Asker()]
-        asked = [asyncio.create_task(self.desk.make(a.request, "judgement", until_told, self.folder)) for a in askers]
+        asked = [
+            asyncio.create_task(self.scheduler.make(a.request, "judgement", until_told, self.folder)) for a in askers
+        ]
         await self.file("begun")
         askers[0].left = True
         with self.assertRaises(Cancelled):
@@ -120,63 +124,64 @@ class AtTheDesk(unittest.IsolatedAsyncioTestCase):
 
     async def test_what_nobody_waits_for_is_given_up(self) -> None:
         asker = Asker()
-        asked = asyncio.create_task(self.desk.make(asker.request, "sheet", until_cancelled, self.folder))
+        asked = asyncio.create_task(self.scheduler.make(asker.request, "sheet", until_cancelled, self.folder))
         await self.file("begun-*")
         asker.left = True
         with self.assertRaises(Cancelled):
             await asked
         await self.file("given up")
-        self.assertEqual(await self.desk.make(Asker().request, "sheet", at_once, 1), 1)
+        self.assertEqual(await self.scheduler.make(Asker().request, "sheet", at_once, 1), 1)
 
     async def test_no_kind_of_work_waits_for_another(self) -> None:
         folders = [self.enterContext(tempfile.TemporaryDirectory()) for _ in range(6)]
         busy = [
-            asyncio.create_task(self.desk.make(Asker().request, lane, until_told, folder))
-            for folder, lane in zip(folders, LANES * 2, strict=True)
+            asyncio.create_task(self.scheduler.make(Asker().request, kind, until_told, folder))
+            for folder, kind in zip(folders, KINDS * 2, strict=True)
         ]
         async with asyncio.timeout(30):
-            self.assertEqual(await self.desk.make(Asker().request, "sheet", at_once, 5), 5)
+            self.assertEqual(await self.scheduler.make(Asker().request, "sheet", at_once, 5), 5)
         self.assertFalse(any(task.done() for task in busy))
         for folder in folders:
             Path(folder, "enough").touch()
         await asyncio.gather(*busy)
 
-    async def test_what_stopped_its_process_is_not_tried_again_and_the_lane_goes_on(self) -> None:
+    async def test_what_stopped_its_process_is_not_tried_again_and_other_work_goes_on(self) -> None:
         with self.assertRaises(WorkerDied):
-            await self.desk.make(Asker().request, "sheet", killed, "patch")
-        self.assertEqual(await self.desk.make(Asker().request, "sheet", at_once, 3), 3)
-        before = self.desk.pids("sheet")
-        with self.assertRaises(Problem):
-            await self.desk.make(Asker().request, "sheet", killed, "patch")
-        self.assertEqual(self.desk.pids("sheet"), before)
+            await self.scheduler.make(Asker().request, "sheet", killed, "patch")
+        self.assertEqual(await self.scheduler.make(Asker().request, "sheet", at_once, 3), 3)
+        before = self.scheduler.pids("sheet")
+        with self.assertRaisesRegex(WorkerDied, "already"):
+            await self.scheduler.make(Asker().request, "sheet", killed, "patch")
+        self.assertEqual(self.scheduler.pids("sheet"), before)
         with self.assertRaises(WorkerDied):
-            await self.desk.make(Asker().request, "sheet", killed, "another patch")
+            await self.scheduler.make(Asker().request, "sheet", killed, "another patch")
 
     async def test_what_a_task_raises_comes_out(self) -> None:
         with self.assertRaisesRegex(Problem, "here: found this; it must be that"):
-            await self.desk.make(Asker().request, "sheet", wrong)
+            await self.scheduler.make(Asker().request, "sheet", wrong)
         with self.assertRaisesRegex(TaskBroke, "ZeroDivisionError"):
-            await self.desk.make(Asker().request, "sheet", broken)
+            await self.scheduler.make(Asker().request, "sheet", broken)
 
     async def test_more_than_may_wait_are_told_so(self) -> None:
         folders = [self.enterContext(tempfile.TemporaryDirectory()) for _ in range(MAX_WAITING + 1)]
         tasks = [
-            asyncio.create_task(self.desk.make(Asker().request, "jobs", until_cancelled, folder)) for folder in folders
+            asyncio.create_task(self.scheduler.make(Asker().request, "jobs", until_cancelled, folder))
+            for folder in folders
         ]
         async with asyncio.timeout(30):
-            while self.desk._limits["jobs"].statistics().tasks_waiting < MAX_WAITING:
+            while self.scheduler._limits["jobs"].statistics().tasks_waiting < MAX_WAITING:
                 await asyncio.sleep(0.01)
         with self.assertRaises(Busy):
-            await self.desk.make(Asker().request, "jobs", at_once, 1)
+            await self.scheduler.make(Asker().request, "jobs", at_once, 1)
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
 
     async def test_a_stream_tells_and_ends(self) -> None:
-        answer = await self.desk.stream(Asker().request, "judgement", counting, kind="text/plain")
+        answer = await self.scheduler.stream(Asker().request, "judgement", counting, media_type="text/plain")
         self.assertEqual([part async for part in answer.body_iterator], ["0\n", "1\n", "2\n"])
         with self.assertRaises(Problem):
-            await self.desk.stream(Asker().request, "judgement", wrong, kind="text/plain")
+            await self.scheduler.stream(Asker().request, "judgement", wrong, media_type="text/plain")
 
 
 class Alone(unittest.TestCase):

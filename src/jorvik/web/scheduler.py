@@ -15,18 +15,18 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Annotated, Any, Final, Literal
+from weakref import WeakValueDictionary
 
 import anyio.to_thread
 from fastapi import Depends, Request
 from fastapi.responses import Response, StreamingResponse
 
 from jorvik.core.engine.run import Cancelled
-from jorvik.core.problems import Problem
-from jorvik.web.workers import Lane, WorkerDied
+from jorvik.web.workers import WorkerDied, WorkerPool
 
-LaneName = Literal["sheet", "sound", "judgement", "jobs"]
+WorkKind = Literal["sheet", "sound", "judgement", "jobs"]
 
-_LANES: Final[Mapping[LaneName, tuple[int, int]]] = {
+_POOLS: Final[Mapping[WorkKind, tuple[int, int]]] = {
     "sheet": (1, 0),
     "sound": (1, 1),
     "judgement": (min(2, os.cpu_count() or 1), 19),
@@ -34,12 +34,12 @@ _LANES: Final[Mapping[LaneName, tuple[int, int]]] = {
 }
 """How many processes each kind of work has, and how far they give way to others."""
 
-_AT_ONCE: Final[tuple[LaneName, ...]] = ("sheet", "sound", "judgement")
+_AT_ONCE: Final[tuple[WorkKind, ...]] = ("sheet", "sound", "judgement")
 
 MAX_WAITING: Final = 64
-"""Pieces of work that wait in one lane; one more is told to come back."""
+"""Pieces of work that wait in one pool; one more is told to come back."""
 
-MAX_KILLERS: Final = 256
+MAX_DEADLY: Final = 256
 """Pieces of work that stopped a process and are not tried again."""
 
 WORK_HEADER: Final = "x-work"
@@ -64,41 +64,42 @@ class _Job:
     result: "asyncio.Task[Any] | None" = None
 
 
-class Desk:
-    """Hands work to lanes. It belongs to one event loop."""
+class Scheduler:
+    """Hands work to pools of processes. It belongs to one event loop."""
 
     def __init__(self) -> None:
-        self._lanes = {name: Lane(size, nice) for name, (size, nice) in _LANES.items()}
-        self._limits = {name: anyio.CapacityLimiter(size) for name, (size, _) in _LANES.items()}
+        self._pools = {name: WorkerPool(size, nice) for name, (size, nice) in _POOLS.items()}
+        self._limits = {name: anyio.CapacityLimiter(size) for name, (size, _) in _POOLS.items()}
         self._jobs: dict[str, _Job] = {}
-        self._slots: dict[str, asyncio.Event] = {}
-        self._killers: OrderedDict[str, None] = OrderedDict()
+        # An entry lasts as long as the request that waits for it.
+        self._slots: WeakValueDictionary[str, asyncio.Event] = WeakValueDictionary()
+        self._deadly: OrderedDict[str, None] = OrderedDict()
 
     def begin(self) -> None:
         """Have a process ready for each kind of work that somebody waits for."""
         for name in _AT_ONCE:
-            self._lanes[name].begin()
+            self._pools[name].begin()
 
     def stop(self) -> None:
         """Stop every process."""
-        for lane in self._lanes.values():
-            lane.stop()
+        for pool in self._pools.values():
+            pool.stop()
 
-    def pids(self, lane: LaneName) -> list[int]:
-        """Return the numbers of a lane's processes."""
-        return self._lanes[lane].pids
+    def pids(self, kind: WorkKind) -> list[int]:
+        """Return the numbers of the processes of a kind of work."""
+        return self._pools[kind].pids
 
-    async def make(self, request: Request, lane: LaneName, task: Callable[..., Any], *arguments: Any) -> Any:
-        """Return what a task makes, in a process of a lane; alike work under way is shared.
+    async def make(self, request: Request, kind: WorkKind, task: Callable[..., Any], *arguments: Any) -> Any:
+        """Return what a task makes, in a process for its kind of work; alike work under way is shared.
 
         Raises what the task raises; Cancelled where the asker has gone or has newer work of the kind; Busy.
         """
         name = _name(task, arguments)
         job = self._jobs.get(name)
         if job is None:
-            self._refuse(lane, name)
+            self._refuse(kind, name)
             job = self._jobs[name] = _Job()
-            job.result = asyncio.create_task(self._run(name, job, lane, task, arguments))
+            job.result = asyncio.create_task(self._run(name, job, kind, task, arguments))
         assert job.result is not None
         replaced = self._take_slot(request)
         job.waiting += 1
@@ -116,14 +117,14 @@ class Desk:
                 watcher.cancel()
 
     async def stream(
-        self, request: Request, lane: LaneName, task: Callable[..., Any], *arguments: Any, kind: str
+        self, request: Request, kind: WorkKind, task: Callable[..., Any], *arguments: Any, media_type: str
     ) -> StreamingResponse:
-        """Return an answer of a kind that tells what a task tells, as it tells it. A reader who stops reading ends it.
+        """Return an answer that tells what a task tells, as it tells it; a reader who stops reading ends it.
 
         What the task refuses before it tells anything is raised.
         """
         name = _name(task, arguments)
-        self._refuse(lane, name)
+        self._refuse(kind, name)
         job = _Job()
         told: asyncio.Queue[Any] = asyncio.Queue(_AHEAD)
         loop = asyncio.get_running_loop()
@@ -139,7 +140,7 @@ class Desk:
 
         async def run() -> None:
             try:
-                await self._in_lane(name, job, lane, task, arguments, tell)
+                await self._in_pool(name, job, kind, task, arguments, tell)
             finally:
                 if job.gone.is_set():
                     while not told.empty():
@@ -151,7 +152,7 @@ class Desk:
             job.gone.set()
 
         running, watcher = asyncio.create_task(run()), asyncio.create_task(stop_when_replaced())
-        running.add_done_callback(_look_at)
+        running.add_done_callback(_ignore_outcome)
         first = await told.get()
         if first is None:
             watcher.cancel()
@@ -171,41 +172,37 @@ class Desk:
                 while not told.empty():
                     told.get_nowait()
 
-        return StreamingResponse(each(), media_type=kind)
+        return StreamingResponse(each(), media_type=media_type)
 
-    def _refuse(self, lane: LaneName, name: str) -> None:
-        if name in self._killers:
-            raise Problem(
-                "this patch",
-                "something that stopped the process which worked at it",
-                "changed before it is tried again",
-            )
-        if self._limits[lane].statistics().tasks_waiting >= MAX_WAITING:
+    def _refuse(self, kind: WorkKind, name: str) -> None:
+        if name in self._deadly:
+            raise WorkerDied(f"{name} has stopped a process already")
+        if self._limits[kind].statistics().tasks_waiting >= MAX_WAITING:
             raise Busy
 
-    async def _run(self, name: str, job: _Job, lane: LaneName, task: Callable[..., Any], arguments: Any) -> Any:
+    async def _run(self, name: str, job: _Job, kind: WorkKind, task: Callable[..., Any], arguments: Any) -> Any:
         try:
-            return await self._in_lane(name, job, lane, task, arguments, _tell_nobody)
+            return await self._in_pool(name, job, kind, task, arguments, _tell_nobody)
         finally:
             if self._jobs.get(name) is job:
                 del self._jobs[name]
 
-    async def _in_lane(
+    async def _in_pool(
         self,
         name: str,
         job: _Job,
-        lane: LaneName,
+        kind: WorkKind,
         task: Callable[..., Any],
         arguments: Any,
         tell: Callable[[Any], None],
     ) -> Any:
-        work = partial(self._lanes[lane].run, task, arguments, job.gone.is_set, tell)
+        work = partial(self._pools[kind].run, task, arguments, job.gone.is_set, tell)
         try:
-            return await anyio.to_thread.run_sync(work, limiter=self._limits[lane])
+            return await anyio.to_thread.run_sync(work, limiter=self._limits[kind])
         except WorkerDied:
-            self._killers[name] = None
-            while len(self._killers) > MAX_KILLERS:
-                self._killers.popitem(last=False)
+            self._deadly[name] = None
+            while len(self._deadly) > MAX_DEADLY:
+                self._deadly.popitem(last=False)
             raise
 
     def _give_up(self, name: str, job: _Job) -> None:
@@ -214,7 +211,7 @@ class Desk:
         if self._jobs.get(name) is job:
             del self._jobs[name]
         assert job.result is not None
-        job.result.add_done_callback(_look_at)
+        job.result.add_done_callback(_ignore_outcome)
 
     def _take_slot(self, request: Request) -> asyncio.Event:
         """Return what is set when newer work of the same window and kind comes, and let older work know of this."""
@@ -223,8 +220,6 @@ class Desk:
             if older := self._slots.pop(slot, None):
                 older.set()
             self._slots[slot] = replaced
-            while len(self._slots) > MAX_KILLERS:
-                del self._slots[next(iter(self._slots))]
         return replaced
 
 
@@ -232,7 +227,7 @@ def _tell_nobody(_: Any) -> None:
     """Take what a task tells, where nobody listens."""
 
 
-def _look_at(done: "asyncio.Task[Any]") -> None:
+def _ignore_outcome(done: "asyncio.Task[Any]") -> None:
     """Take the outcome of work that was given up, so that nothing complains that nobody did."""
     if not done.cancelled():
         done.exception()
@@ -247,12 +242,12 @@ async def _gone(request: Request) -> None:
         await anyio.sleep(_POLL_S)
 
 
-async def _desk(request: Request) -> Desk:
-    desk: Desk = request.app.state.desk
-    return desk
+async def _scheduler(request: Request) -> Scheduler:
+    scheduler: Scheduler = request.app.state.scheduler
+    return scheduler
 
 
-AtDesk = Annotated[Desk, Depends(_desk)]
+TheScheduler = Annotated[Scheduler, Depends(_scheduler)]
 
 
 async def as_json(work: Awaitable[bytes]) -> Response:
