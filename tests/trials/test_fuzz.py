@@ -136,6 +136,8 @@ class Fuzz(unittest.TestCase):
                 answer = self.post(path, body)
                 statuses[answer.status] += 1
                 self.check(path, body, answer)
+            if number % 1000 == 999:
+                print(f"{number + 1} requests", flush=True)
         lanes: tuple[Any, ...] = ("sheet", "sound", "judgement", "jobs")
         sizes = [resident(pid) for lane in lanes for pid in self.served.scheduler.pids(lane)]
         print(f"{REQUESTS} requests: {dict(statuses)}; processes of {[f'{size / 1e6:.0f} MB' for size in sizes]}")
@@ -176,10 +178,11 @@ class Fuzz(unittest.TestCase):
         """Return a WAV file of any packing, or one with some of its bytes made others."""
         rng = wild.rng
         samples = np.random.default_rng(rng.randrange(10**6)).uniform(-1, 1, (rng.choice([0, 1, 300, 4096]), 1))
-        if rng.random() < 0.2 and samples.size:
+        packing = rng.choice(["PCM_16", "PCM_24", "FLOAT", "DOUBLE", "ULAW", "GSM610", "G721_32", "IMA_ADPCM"])
+        if packing in ("FLOAT", "DOUBLE") and rng.random() < 0.4 and samples.size:
+            # Only these can hold them: the writer reads outside memory when it packs them otherwise.
             samples[0] = rng.choice([1e308, np.inf, np.nan, 1e30])
         buffer = io.BytesIO()
-        packing = rng.choice(["PCM_16", "PCM_24", "FLOAT", "DOUBLE", "ULAW", "GSM610", "G721_32", "IMA_ADPCM"])
         try:
             soundfile.write(buffer, samples, 8000, subtype=packing, format="WAV")
         except (soundfile.SoundFileError, ValueError):

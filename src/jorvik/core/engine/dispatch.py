@@ -20,7 +20,7 @@ import numpy as np
 
 from jorvik.core.engine.interpret import gather, groups_runner
 from jorvik.core.engine.program import Code
-from jorvik.core.engine.score import Score, play
+from jorvik.core.engine.score import Score, mark_events, play
 from jorvik.core.kernels import inline_kernel, kernel, unowned
 '''
 
@@ -60,7 +60,7 @@ run_groups = groups_runner(run_module, run_module_at)
 
 
 @kernel
-def run_block(code, score, rows, flat, column, length, p, s, d, x, scratch, first, rate):
+def run_block(code, score, rows, flat, column, length, p, s, d, x, scratch, first, rate, is_played):
     code = Code(
         unowned(code.groups),
         unowned(code.nodes),
@@ -76,7 +76,9 @@ def run_block(code, score, rows, flat, column, length, p, s, d, x, scratch, firs
     x, scratch = unowned(x), unowned(scratch)
     for done in range(0, length, scratch.size):
         events = scratch[: min(length - done, scratch.size)]
-        play(score, rows, np.uint64(column + done), events, first + done, rate)
+        mark_events(score.notes, events, first + done)
+        if is_played:
+            play(score, rows, np.uint64(column + done), events.size, first + done, rate)
         run_groups(code, flat, np.uint64(column + done), p, s, d, x, events, first + done, 1.0 / rate)
 """
 

@@ -1,17 +1,19 @@
 """A program run: block after block, cut wherever the caller likes, the same numbers each time."""
 
+import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Protocol, TypeVar, cast
+from typing import Final, Protocol, TypeVar, cast
 
 import numpy as np
 
+from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.notes import Held, run_length, voices
 from jorvik.core.engine.program import Code, Lane, Program, compile_patch, placed
-from jorvik.core.engine.sameness import Key, row_keys, without
+from jorvik.core.engine.sameness import Key, parts, row_keys, without
 from jorvik.core.engine.score import write_score
 from jorvik.core.engine.windowed import WindowedRows
 from jorvik.core.kernels import Floats
@@ -26,6 +28,15 @@ BLOCK = 4096
 
 STRETCH = 256
 """Samples that one row after another is made for: few enough that a large patch's rows stay near the processor."""
+
+STAGED = 1_000_000
+"""Samples of modules and lanes, from which on a run goes through stages: less is done before threads have begun."""
+
+STAGES: Final = 2 * (os.cpu_count() or 1)
+"""Into how many: more than there are cores, since how much a part of the code takes is only guessed."""
+
+Step = Callable[[int], None]
+"""Fills a table with a block of a run, from a column on."""
 
 _PAGE = 512
 _SPREAD = 136
@@ -137,8 +148,7 @@ class Run:
         table[:, 0] = 0.0
         table[[row for row in self.program.performance_rows.values() if row not in made]] = 0.0
         check = FiniteCheck(self.program, self.rate, made)
-        for first, end, step in self.stretches(table, without(self.program, made), self.block_ends(), cancelled):
-            step(first + 1)
+        for first, end in self._in_stages(table, without(self.program, made), cancelled):
             check(table, first + 1, first, end)
         room.leave(keys)
         return table[:, 1 : self.length + 1]
@@ -147,10 +157,40 @@ class Run:
         """Return where blocks of the usual length end."""
         return [*range(BLOCK, self.length, BLOCK), self.length]
 
+    def _in_stages(self, table: Floats, code: Code, cancelled: Callable[[], bool]) -> Iterator[tuple[int, int]]:
+        """Run some code over a whole table; yield first and last sample of each block that is done.
+
+        A long run goes through stages, each with a part of the code, side by side on the cores that there are: no
+        group of it reads a row that a later one makes.
+        """
+        ends = self.block_ends()
+        is_long = int(code.nodes.size) * self.length > STAGED
+        done = (block for block in zip([0, *ends], ends, strict=False))
+        for number, part in enumerate(parts(code, STAGES) if is_long else [code]):
+            stage = self._stage(self.stretches(table, part, ends, cancelled, is_played=number == 0), done)
+            done = ahead(stage) if is_long else stage
+        return done
+
+    def _stage(
+        self, steps: "Iterator[tuple[int, int, Step]]", before: Iterator[tuple[int, int]]
+    ) -> Iterator[tuple[int, int]]:
+        """Yield each block once the stage before has done it, and this one has."""
+        for _, (first, end, step) in zip(before, steps, strict=True):
+            step(first + 1)
+            yield first, end
+
     def stretches(
-        self, table: Floats, code: Code, ends: Sequence[int], cancelled: Callable[[], bool]
-    ) -> Iterator[tuple[int, int, Callable[[int], None]]]:
-        """Yield first and last sample of each block, and what fills the table with it from a column on."""
+        self,
+        table: Floats,
+        code: Code,
+        ends: Sequence[int],
+        cancelled: Callable[[], bool],
+        is_played: bool = True,
+    ) -> Iterator[tuple[int, int, "Step"]]:
+        """Yield first and last sample of each block, and what fills the table with it from a column on.
+
+        Performance rows are written too, unless ``is_played`` is off.
+        """
         program, score = self.program, write_score(self.program, self.notes)
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         events = np.zeros(STRETCH, dtype=np.int64)
@@ -164,7 +204,8 @@ class Run:
                 continue
 
             def step(column: int, begin: int = first, length: int = end - first) -> None:
-                run(code, score, table, flat, column, length, p, s, program.d, x, events, begin, float(self.rate))
+                rate = float(self.rate)
+                run(code, score, table, flat, column, length, p, s, program.d, x, events, begin, rate, is_played)
 
             yield first, end, step
             first = end

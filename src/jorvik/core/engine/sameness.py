@@ -51,10 +51,29 @@ def without(program: Program, made: set[int]) -> Code:
     """Return the code of a program without the groups whose every row is made already."""
     nodes = nodes_of(program)
     groups = groups_of(program.code)
-    left = [i for i, group in enumerate(groups) if not all(made.issuperset(nodes[n].makes) for n in group)]
-    table = program.code.groups[left]
+    return _only(
+        program.code, [i for i, group in enumerate(groups) if not all(made.issuperset(nodes[n].makes) for n in group)]
+    )
+
+
+def parts(code: Code, count: int) -> list[Code]:
+    """Return code cut into at most so many parts of about as many nodes and routes, to be run one after the other."""
+    routes = (code.lanes["end_route"] - code.lanes["first_route"]).tolist()
+    weights = [
+        sum(3 if node < code.modules.size else 1 + routes[node - code.modules.size] for node in group)
+        for group in groups_of(code)
+    ]
+    middles = np.cumsum(weights) - 0.5 * np.array(weights)
+    places = np.floor(middles * count / max(sum(weights), 1)).astype(int)
+    return [_only(code, np.flatnonzero(places == place).tolist()) for place in sorted(set(places.tolist()))] or [code]
+
+
+def _only(code: Code, left: Sequence[int]) -> Code:
+    """Return code with some of its groups."""
+    groups = groups_of(code)
+    table = code.groups[list(left)]
     table["end"] = np.cumsum([len(groups[i]) for i in left])
-    return program.code._replace(groups=table, nodes=np.array([n for i in left for n in groups[i]], dtype=np.uint64))
+    return code._replace(groups=table, nodes=np.array([n for i in left for n in groups[i]], dtype=np.uint64))
 
 
 def _key(*parts: object) -> Key:

@@ -57,56 +57,80 @@ def write_score(program: Program, notes: Sequence[Held]) -> Score:
 
 
 @inline_kernel
-def play(score: Score, rows: Floats, column: np.uint64, events: Ints, first: int, rate: float) -> None:
-    """Write the performance rows of a stretch that begins at a column with sample ``first``, and its events.
+def mark_events(notes: Records, events: Ints, first: int) -> None:
+    """Write the events of a stretch that begins with sample ``first``."""
+    for i in range(np.uint64(events.size)):
+        events[i] = 0
+    if first == 0:
+        events[0] = START
+    for number in range(np.uint64(notes.size)):
+        note = notes[number]
+        if note.begin >= first + events.size:
+            break
+        for i in _within(note.on, note.off, first, events.size):
+            events[i] |= GATE
+        if note.restarts:
+            for i in _within(note.on, note.on + 1, first, events.size):
+                events[i] |= NOTE_ON
+        if note.releases:
+            for i in _within(note.off, note.off + 1, first, events.size):
+                events[i] |= NOTE_OFF
+
+
+@inline_kernel
+def play(score: Score, rows: Floats, column: np.uint64, length: int, first: int, rate: float) -> None:
+    """Write the performance rows of a stretch that begins at a column with sample ``first``.
 
     Rows that nothing plays are left as they are, at 0.
     """
-    for i in range(np.uint64(events.size)):
-        events[i] = 0
-        rows[_GATE, column + i] = rows[_TRIGGER, column + i] = rows[_GLIDE, column + i] = 0.0
-    if first == 0:
-        events[0] = START
+    for row in (_GATE, _TRIGGER, _GLIDE):
+        _fill(rows, row, column, (0, length), 0.0)
     for number in range(np.uint64(score.notes.size)):
         note = score.notes[number]
-        if note.begin >= first + events.size:
+        if note.begin >= first + length:
             break
-        _hold(note, rows, column, events, first)
+        _hold(note, rows, column, length, first)
         if note.glide_from_st != 0.0:
-            for i in _within(note.on, note.until, first, events.size):
+            for i in _within(note.on, note.until, first, length):
                 left = 1.0 - (first + np.int64(i) - note.on) / rate / score.glide_s
                 rows[_GLIDE, column + i] = note.glide_from_st * max(left, 0.0)
     for number in range(np.uint64(score.controls.size)):
         control = score.controls[number]
-        _control(control, score.points, rows, column, events.size, first, rate)
+        _control(control, score.points, rows, column, length, first, rate)
         if control.row == _BEND:
-            for i in range(np.uint64(events.size)):
+            for i in range(np.uint64(length)):
                 rows[_GLIDE, column + i] += score.bend_range_st * rows[_BEND, column + i]
 
 
 @inline_kernel
 def _within(begin: int, end: int, first: int, length: int) -> range:
     """Return the places of a stretch that lie between two samples of the run."""
-    a, b = min(max(begin - first, 0), length), min(max(end - first, 0), length)
+    a, b = _clipped(begin, end, first, length)
     return range(np.uint64(a), np.uint64(b))
 
 
 @inline_kernel
-def _hold(note: Any, rows: Floats, column: np.uint64, events: Ints, first: int) -> None:
-    for i in _within(note.begin, note.until, first, events.size):
-        rows[_VELOCITY, column + i] = note.velocity
-        rows[_KEY, column + i] = note.key
-        rows[_RANDOM, column + i] = note.random
-    for i in _within(note.on, note.off, first, events.size):
-        rows[_GATE, column + i] = 1.0
-        events[i] |= GATE
-    for i in _within(note.on, note.on + 1, first, events.size):
-        rows[_TRIGGER, column + i] = 1.0
-        if note.restarts:
-            events[i] |= NOTE_ON
-    for i in _within(note.off, note.off + 1, first, events.size):
-        if note.releases:
-            events[i] |= NOTE_OFF
+def _clipped(begin: int, end: int, first: int, length: int) -> tuple[int, int]:
+    """Return the first place of a stretch that lies between two samples of the run, and the one after the last."""
+    return min(max(begin - first, 0), length), min(max(end - first, 0), length)
+
+
+@inline_kernel
+def _hold(note: Any, rows: Floats, column: np.uint64, length: int, first: int) -> None:
+    there = _clipped(note.begin, note.until, first, length)
+    _fill(rows, _VELOCITY, column, there, note.velocity)
+    _fill(rows, _KEY, column, there, note.key)
+    _fill(rows, _RANDOM, column, there, note.random)
+    _fill(rows, _GATE, column, _clipped(note.on, note.off, first, length), 1.0)
+    _fill(rows, _TRIGGER, column, _clipped(note.on, note.on + 1, first, length), 1.0)
+
+
+@inline_kernel
+def _fill(rows: Floats, row: int, column: np.uint64, places: tuple[int, int], value: float) -> None:
+    """Write one value into some places of a stretch."""
+    line = rows[row, np.int64(column) + places[0] : np.int64(column) + places[1]]
+    for i in range(line.size):
+        line[i] = value
 
 
 @inline_kernel

@@ -1,11 +1,14 @@
 """What the sends feed: chorus, delay and reverb, on the sum of all voices."""
 
 import math
+import os
 from collections.abc import Mapping
 from functools import lru_cache
 
 import numpy as np
-from scipy.signal import butter, oaconvolve, sosfilt
+from numpy.typing import NDArray
+from scipy import fft
+from scipy.signal import butter, sosfilt
 
 from jorvik.core.kernels import Floats, kernel
 from jorvik.core.tempo import Tempo
@@ -83,9 +86,20 @@ def chorus(sound: Floats, settings: ChorusSettings, rate: int) -> Floats:
 
 def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
     """Return the sound in a room made of falling noise: -60 dB after the decay, twice as fast above the damping."""
+    frames, cores = len(sound), os.cpu_count() or 1
+    answer = _spectrum(settings.decay_s, settings.damp_hz, rate, frames)
+    size = 2 * (answer.shape[1] - 1)
     # Single precision lies 140 dB under the sound, and takes half the time.
-    answer = room(settings.decay_s, settings.damp_hz, rate)[: sound.shape[0]].astype(np.float32)
-    return np.asarray(oaconvolve(sound.astype(np.float32), answer, axes=0)[: sound.shape[0]], dtype=np.float64)
+    spectrum = fft.rfft(np.ascontiguousarray(sound.T, dtype=np.float32), size, workers=cores) * answer
+    return np.asarray(fft.irfft(spectrum, size, workers=cores)[:, :frames].T, dtype=np.float64)
+
+
+@lru_cache(maxsize=4)
+def _spectrum(decay_s: float, damp_hz: float, rate: int, frames: int) -> NDArray[np.complex64]:
+    """Return the spectrum of the room, a row for each channel, as long as so many frames in it need."""
+    answer = room(decay_s, damp_hz, rate)[:frames]
+    size = 2 * fft.next_fast_len((frames + len(answer)) // 2, real=True)
+    return np.asarray(fft.rfft(answer.T.astype(np.float32), size))
 
 
 @lru_cache(maxsize=8)
