@@ -183,7 +183,10 @@ class HarmonicsSeen(Form):
 
 
 class Row(Form):
-    """One signal over the columns: base64 of little-endian float32. All three are alike where ``least`` is empty."""
+    """One signal over the columns: base64 of little-endian float32, of one number where it stands still.
+
+    Where ``least`` is empty, nothing in a column goes beyond the line from its first sample to the next column's.
+    """
 
     first: str
     least: str
@@ -239,7 +242,8 @@ class LaneView(Form):
     high: float
     set_value: float
     value: Row
-    raw: Row
+    raw: Row | None = None
+    """Before the clamp, where that is not the value."""
     base: Row
     contributions: dict[str, Row]
     least: float

@@ -104,7 +104,7 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
     for step, label, values in zip(steps, labels, unmoved, strict=True):
         step.label = label
         for name, value in values.items():
-            step.lanes[name] = level_row(value, wish.columns)
+            step.lanes[name] = level_row(value)
             step.measures.lanes[name] = constant_measures(name, value)
     lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
     order = [*(name for name in VOICE if name in lanes), *(name for name in lanes if name not in VOICE)]

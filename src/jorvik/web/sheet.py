@@ -64,14 +64,18 @@ def sheet(
 def row_of(reduced: Reduced, row: int) -> Row:
     """Return one row of a run in columns, ready to travel."""
     first, least, greatest = reduced.first[row], reduced.least[row], reduced.greatest[row]
-    if np.array_equal(first, least) and np.array_equal(first, greatest):
+    if least.min() == greatest.max():
+        return level_row(float(first[0]))
+    # What the last column leads to is not known: its own ends stand for it.
+    following = np.append(first[1:], first[-1])
+    if (least >= np.minimum(first, following)).all() and (greatest <= np.maximum(first, following)).all():
         return Row(first=packed(first), least="", greatest="")
     return Row(first=packed(first), least=packed(least), greatest=packed(greatest))
 
 
-def level_row(value: float, columns: int) -> Row:
+def level_row(value: float) -> Row:
     """Return a row that stands at a value."""
-    return Row(first=packed(np.full(columns, value)), least="", greatest="")
+    return Row(first=packed(np.array([value])), least="", greatest="")
 
 
 def _note(held: Held, rate: int) -> NoteView:
@@ -109,7 +113,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
     at = run.patch.destination(name)
     assert at is not None, name
     set_value = run.patch.base(at)
-    still = level_row(set_value, reduced.starts.size)
+    still = level_row(set_value)
     value, raw, base = (row_of(reduced, lane.row + i) for i in range(3)) if lane else (still, still, still)
     return LaneView(
         title=at.title,
@@ -120,7 +124,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
         high=at.high,
         set_value=set_value,
         value=value,
-        raw=raw,
+        raw=raw if raw != value else None,
         base=base,
         contributions={r.id: row_of(reduced, run.program.route_rows[r.id]) for r in lane.routes} if lane else {},
         least=float(reduced.least[lane.row].min()) if lane else set_value,

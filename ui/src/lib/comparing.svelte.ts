@@ -11,6 +11,7 @@ type LevelsBody = components['schemas']['CompareWish'];
 
 /** So many versions or patches stand beside the present one. */
 export const MOST_OTHERS = 5;
+const COLUMNS = 300;
 
 export interface Compared {
   label: string;
@@ -74,7 +75,7 @@ export class Comparing {
         by: asked?.by ?? 'velocity',
         steps: values,
         others: others.map((other) => plain(other.patch)),
-        columns: 300
+        columns: COLUMNS
       };
       const { signal } = mine;
       const answer = (await taken(
@@ -86,7 +87,7 @@ export class Comparing {
         : [{ label: 'present', patch }, ...others];
       this.steps = entries.map((entry, i) => {
         const rung = answer.steps[i]!;
-        const lanes = Object.entries(rung.lanes).map(([name, row]) => [name, unpackRow(row)] as const);
+        const lanes = Object.entries(rung.lanes).map(([name, row]) => [name, unpackRow(row, COLUMNS)] as const);
         return { ...entry, rung, lanes: Object.fromEntries(lanes), place: i, gainDb: null };
       });
       this.titles = answer.titles;

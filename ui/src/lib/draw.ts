@@ -106,21 +106,29 @@ export function line(
   const count = row.first.length;
   const step = width / count;
   const y = (value: number): number => height * (1 - scale.at(value));
+  const moves = row.least !== row.first;
   context.beginPath();
+  let here = y(row.first[0]!);
+  let before = here;
+  context.moveTo(0, here);
   for (let i = 0; i < count; i++) {
-    const x = i * step;
-    const first = y(row.first[i]!);
-    if (i === 0) context.moveTo(x, first);
-    else context.lineTo(x, first);
-    // A steep line leads from one column's first sample to the next one's; what goes beyond both is movement within.
-    const next = i + 1 < count ? y(row.first[i + 1]!) : first;
-    const least = y(row.least[i]!);
-    const greatest = y(row.greatest[i]!);
-    if (least > Math.max(first, next) + TALL_PX || greatest < Math.min(first, next) - TALL_PX) {
-      context.lineTo(x, greatest);
-      context.lineTo(x, least);
+    const next = i + 1 < count ? y(row.first[i + 1]!) : here;
+    // What stands level is drawn from where it begins to where it ends.
+    if (here !== before || here !== next) context.lineTo(i * step, here);
+    if (moves) {
+      // A steep line leads from one column's first sample to the next one's; what goes beyond both is movement within.
+      const least = y(row.least[i]!);
+      const greatest = y(row.greatest[i]!);
+      if (least > Math.max(here, next) + TALL_PX || greatest < Math.min(here, next) - TALL_PX) {
+        context.lineTo(i * step, here);
+        context.lineTo(i * step, greatest);
+        context.lineTo(i * step, least);
+      }
     }
+    before = here;
+    here = next;
   }
+  context.lineTo((count - 1) * step, here);
   context.strokeStyle = colour;
   context.lineWidth = weight;
   context.lineJoin = 'round';

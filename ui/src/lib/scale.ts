@@ -1,5 +1,5 @@
 /** Scales that people read: note names, hertz on a log scale, decibels, per cent. */
-import { scaleLinear, scaleLog } from 'd3-scale';
+import { scaleLinear } from 'd3-scale';
 import { figure, hertz, noteName, shown, signalShown, signed } from './format';
 import type { Lane } from './sheet';
 
@@ -17,8 +17,19 @@ export interface Scale {
 }
 
 function linear(low: number, high: number, ticks: Tick[]): Scale {
-  const scale = scaleLinear([low, high], [0, 1]);
-  return { at: scale, from: (height) => scale.invert(height), ticks };
+  // Plain arithmetic: every column of every stave comes through here.
+  const share = 1 / (high - low);
+  return { at: (value) => (value - low) * share, from: (height) => low + height * (high - low), ticks };
+}
+
+/** Even in pitch. */
+function logarithmic(low: number, high: number, least: number, ticks: Tick[]): Scale {
+  const share = 1 / Math.log(high / low);
+  return {
+    at: (value) => Math.log(Math.max(value, least) / low) * share,
+    from: (height) => low * (high / low) ** height,
+    ticks
+  };
 }
 
 /** Returns a scale for a source's own trace. */
@@ -65,15 +76,14 @@ function centsLabel(semitones: number): string {
 function hertzScale(lane: Lane): Scale {
   const low = Math.max(lane.low, Math.min(lane.least, lane.set_value) / 1.35);
   const high = Math.min(lane.high * 1.02, Math.max(lane.greatest, lane.set_value) * 1.5);
-  const scale = scaleLog([low, Math.max(high, low * 4)], [0, 1]).base(2);
-  const ticks = [20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000].filter(
-    (v) => scale(v) > 0.02 && scale(v) < 0.98
+  const ends = [low, Math.max(high, low * 4)] as const;
+  const { at } = logarithmic(...ends, 1e-3, []);
+  const values = [20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000].filter((v) => at(v) > 0.02 && at(v) < 0.98);
+  return logarithmic(
+    ...ends,
+    1e-3,
+    values.map((value) => ({ value, label: hertz(value, 2) }))
   );
-  return {
-    at: (value) => scale(Math.max(value, 1e-3)),
-    from: (height) => scale.invert(height),
-    ticks: ticks.map((value) => ({ value, label: hertz(value, 2) }))
-  };
 }
 
 function amplitudeScale(): Scale {
@@ -128,7 +138,6 @@ export function decibelScale(low: number, high: number): Scale {
 
 /** Returns an axis of frequencies, even in pitch. */
 export function hertzAxis(low: number, high: number): Scale {
-  const scale = scaleLog([low, high], [0, 1]);
   const ticks = [50, 100, 200, 500, 1000, 2000, 5000, 10000].map((value) => ({ value, label: hertz(value, 2) }));
-  return { at: (value) => scale(Math.max(value, 1)), from: (place) => scale.invert(place), ticks };
+  return logarithmic(low, high, 1, ticks);
 }

@@ -1626,7 +1626,7 @@ export interface components {
             /** Set Value */
             set_value: number;
             value: components["schemas"]["Row"];
-            raw: components["schemas"]["Row"];
+            raw?: components["schemas"]["Row"] | null;
             base: components["schemas"]["Row"];
             /** Contributions */
             contributions: {
@@ -2640,7 +2640,9 @@ export interface components {
         };
         /**
          * Row
-         * @description One signal over the columns: base64 of little-endian float32. All three are alike where ``least`` is empty.
+         * @description One signal over the columns: base64 of little-endian float32, of one number where it stands still.
+         *
+         *     Where ``least`` is empty, nothing in a column goes beyond the line from its first sample to the next column's.
          */
         Row: {
             /** First */

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { SheetWire } from './api';
+import { bytes, byLetters } from './wire';
 import { columnAt, extentOf, placeOf, timeAt, unpack, unpackRow } from './sheet';
 
 const packed = (numbers: Float32Array | Float64Array): string =>
@@ -26,11 +27,18 @@ describe('the sheet over the wire', () => {
     expect([...sheet.signals['s']!.row.first]).toEqual([1, 2, 3, 4]);
     expect([...sheet.overlays[0]!.lanes['cutoff']!.first]).toEqual([5, 6, 7, 8]);
   });
-  it('shares one array where nothing moves within a column', () => {
-    const still = unpackRow({ first: row(1, 2), least: '', greatest: '' });
-    expect(still.least).toBe(still.first);
-    const moving = unpackRow({ first: row(1, 2), least: row(-1, 0), greatest: row(3, 9) });
+  it('shares one array where nothing goes beyond the line through the columns', () => {
+    const smooth = unpackRow({ first: row(1, 2), least: '', greatest: '' }, 2);
+    expect(smooth.least).toBe(smooth.first);
+    const moving = unpackRow({ first: row(1, 2), least: row(-1, 0), greatest: row(3, 9) }, 2);
     expect(extentOf(moving)).toEqual([-1, 9]);
+  });
+  it('stands still where one number comes', () => {
+    expect([...unpackRow({ first: row(7), least: '', greatest: '' }, 3).first]).toEqual([7, 7, 7]);
+  });
+  it('is decoded alike with and without the browser’s own decoder', () => {
+    const text = btoa(String.fromCharCode(...Array.from({ length: 256 }, (_, i) => i)));
+    expect(byLetters(text)).toEqual(bytes(text));
   });
 });
 

@@ -2,7 +2,7 @@
 import type { LaneView, Mark, NoteView, RowWire, SheetWire } from './api';
 import { doubles, floats } from './wire';
 
-/** One signal over the columns. Where nothing moves within a column all three are the same array. */
+/** One signal over the columns. Where nothing goes beyond the line through the columns all three are the same array. */
 export interface Row {
   first: Float32Array;
   least: Float32Array;
@@ -38,8 +38,9 @@ export interface Sheet {
   overlays: { velocity: number; lanes: Record<string, Row> }[];
 }
 
-export function unpackRow(wire: RowWire): Row {
-  const first = floats(wire.first);
+export function unpackRow(wire: RowWire, columns: number): Row {
+  const given = floats(wire.first);
+  const first = given.length === 1 ? new Float32Array(columns).fill(given[0]!) : given;
   if (!wire.least) return { first, least: first, greatest: first };
   return { first, least: floats(wire.least), greatest: floats(wire.greatest) };
 }
@@ -49,18 +50,17 @@ function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<stri
 }
 
 export function unpack(wire: SheetWire): Sheet {
+  const row = (of: RowWire): Row => unpackRow(of, wire.columns);
   return {
     ...wire,
     starts: doubles(wire.starts_s),
-    signals: each(wire.signals, (signal) => ({ ...signal, row: unpackRow(signal.row) })),
-    lanes: each(wire.lanes, (lane) => ({
-      ...lane,
-      value: unpackRow(lane.value),
-      raw: unpackRow(lane.raw),
-      base: unpackRow(lane.base),
-      contributions: each(lane.contributions, unpackRow)
-    })),
-    overlays: wire.overlays.map((overlay) => ({ velocity: overlay.velocity, lanes: each(overlay.lanes, unpackRow) }))
+    signals: each(wire.signals, (signal) => ({ ...signal, row: row(signal.row) })),
+    lanes: each(wire.lanes, (lane) => {
+      const value = row(lane.value);
+      const raw = lane.raw ? row(lane.raw) : value;
+      return { ...lane, value, raw, base: row(lane.base), contributions: each(lane.contributions, row) };
+    }),
+    overlays: wire.overlays.map((overlay) => ({ velocity: overlay.velocity, lanes: each(overlay.lanes, row) }))
   };
 }
 
@@ -68,8 +68,8 @@ export function unpack(wire: SheetWire): Sheet {
 export function extentOf(row: Row): [number, number] {
   let least = Infinity;
   let greatest = -Infinity;
-  for (const value of row.least) least = Math.min(least, value);
-  for (const value of row.greatest) greatest = Math.max(greatest, value);
+  for (const value of row.least) if (value < least) least = value;
+  for (const value of row.greatest) if (value > greatest) greatest = value;
   return [least, greatest];
 }
 

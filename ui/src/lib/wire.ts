@@ -1,8 +1,15 @@
 /** Numbers as they come over the wire: rows of bytes in base64. */
 
+/** The browser's own decoder, which not every browser has yet. */
+const fromBase64 = (Uint8Array as unknown as { fromBase64?: (text: string) => Uint8Array<ArrayBuffer> }).fromBase64;
+
 export function bytes(text: string): Uint8Array<ArrayBuffer> {
+  return fromBase64 ? fromBase64.call(Uint8Array, text) : byLetters(text);
+}
+
+/** Letter by letter: the same by `Uint8Array.from` takes three times as long. */
+export function byLetters(text: string): Uint8Array<ArrayBuffer> {
   const letters = atob(text);
-  // Letter by letter: the same by `Uint8Array.from` is a third of the time from an edit to its sheet.
   const found = new Uint8Array(letters.length);
   for (let i = 0; i < letters.length; i++) found[i] = letters.charCodeAt(i);
   return found;
