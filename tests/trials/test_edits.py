@@ -24,7 +24,7 @@ class Edited(unittest.TestCase):
     def test_it_is_kept_and_memory_stays(self) -> None:
         doc: Json = demos()["ferry-horn"]
         _, kept = ask_json(self.served.port, "POST", "/api/patches", {"document": doc})
-        sequence, before = kept["sequence"], 0
+        sequence, before, sizes = kept["sequence"], 0, []
         for number in range(1, EDITS + 1):
             doc["routes"][0]["amount"] = 5.0 + 0.001 * number
             status, answer = ask_json(self.served.port, "POST", "/api/sheet", {"document": doc, "columns": 600})
@@ -38,8 +38,10 @@ class Edited(unittest.TestCase):
                     self.assertIn(ask_json(self.served.port, "POST", f"/api/{path}", {"document": doc})[0], (200, 204))
             if number == SETTLED:
                 before = self.held()
+            if number % (EDITS // 10) == 0:
+                sizes.append(f"{self.held() / 1e6:.0f}")
         after = self.held()
-        print(f"\n{EDITS} edits: {before / 1e6:.0f} MB after {SETTLED}, {after / 1e6:.0f} MB at the end")
+        print(f"\n{EDITS} edits: {before / 1e6:.0f} MB after {SETTLED}; each tenth: {', '.join(sizes)} MB")
         self.assertLess(after, MOST_GROWTH * before)
         _, found = ask_json(self.served.port, "GET", f"/api/patches/{kept['id']}")
         self.assertEqual(found["document"], doc)

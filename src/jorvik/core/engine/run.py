@@ -165,7 +165,7 @@ class Run:
         """
         ends = self.block_ends()
         is_long = int(code.nodes.size) * self.length > STAGED
-        done = (block for block in zip([0, *ends], ends, strict=False))
+        done: Iterator[tuple[int, int]] = zip([0, *ends], ends, strict=False)
         for number, part in enumerate(parts(code, STAGES) if is_long else [code]):
             stage = self._stage(self.stretches(table, part, ends, cancelled, is_played=number == 0), done)
             done = ahead(stage) if is_long else stage
