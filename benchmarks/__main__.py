@@ -13,12 +13,12 @@ import numpy as np
 from benchmarks import rivals
 from benchmarks.work import work
 from benchmarks.workloads import DEMOS, PLAIN, RATE, demo, feedback_patch, run_all, twenty
+from jorvik.core.document.patch import check_patch, edited
 from jorvik.core.engine.run import Run, trace
 from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import By, ladder, rung
 from jorvik.core.measure.patch import measure_patch
-from jorvik.core.patch import check_patch, edited
 from jorvik.core.voice.render import render
 from jorvik.web.forms import Sheet
 from jorvik.web.rooms import Rooms

@@ -5,7 +5,7 @@ import time
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
-from jorvik.core.warm import warm
+from jorvik.core.voice.warm import warm
 from tests.browser.driver import FLAGS, SHEETS
 from tests.support import Served, stop_everything
 

@@ -9,7 +9,7 @@ import numpy as np
 from matplotlib.axes import Axes
 
 from benchmarks.workloads import Json, run_all, twenty
-from jorvik.core.patch import check_patch
+from jorvik.core.document.patch import check_patch
 from jorvik.place import ROOT
 
 COUNTS = (1, 4, 8, 16, 24, 32, 40, 48, 56, 64)

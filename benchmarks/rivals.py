@@ -6,7 +6,7 @@ import numba
 import numpy as np
 from scipy import signal
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
 
 
 @numba.njit(nogil=True, error_model="numpy")

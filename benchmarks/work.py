@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from benchmarks.workloads import demo
-from jorvik.core.warm import warm
+from jorvik.core.voice.warm import warm
 from jorvik.web.scheduler import WorkKind
 from tests.support import Served, stop_everything
 

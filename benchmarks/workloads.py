@@ -4,8 +4,8 @@ import json
 from collections.abc import Callable
 from typing import Any
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import Run
-from jorvik.core.patch import Patch
 from jorvik.place import ROOT
 
 RATE = 48_000

@@ -5,7 +5,7 @@ from collections.abc import Callable
 
 from playwright.sync_api import Page, sync_playwright
 
-from jorvik.core.warm import warm
+from jorvik.core.voice.warm import warm
 from jorvik.place import ROOT
 from tests.browser.driver import FLAGS
 from tests.support import Served, stop_everything

@@ -8,7 +8,7 @@ import unittest
 from collections.abc import Iterator
 from pathlib import Path
 
-from jorvik.core.warm import warm
+from jorvik.core.voice.warm import warm
 from tests import support
 
 ROOT = Path(__file__).parents[1]

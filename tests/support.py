@@ -15,8 +15,8 @@ from typing import Any
 import uvicorn
 from sqlalchemy import Engine
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.run import Trace, trace
-from jorvik.core.patch import Patch, check_patch
 from jorvik.launch import data_folder
 from jorvik.place import ROOT
 from jorvik.serve import load_demo

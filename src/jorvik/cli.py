@@ -10,16 +10,16 @@ from pathlib import Path
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch, parse_patch
+from jorvik.core.document.schema import patch_schema
 from jorvik.core.engine.run import Run
 from jorvik.core.findings import check
 from jorvik.core.limits import DEFAULT_RATE, MAX_DOCUMENT_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.lane import Measures
-from jorvik.core.patch import Patch, parse_patch
 from jorvik.core.problems import Problem
 from jorvik.core.readings import readings
-from jorvik.core.schema import patch_schema
-from jorvik.core.values import parse_value
+from jorvik.core.units.values import parse_value
 from jorvik.core.voice.render import render
 from jorvik.formats.table import arrays, csv_lines
 from jorvik.formats.wav import SUBTYPES, wav_bytes

@@ -12,9 +12,9 @@ from typing import Any, Final
 import uvicorn
 from sqlalchemy.exc import SQLAlchemyError
 
-from jorvik.core.kernels import cache_folder
-from jorvik.core.patch import parse_patch
-from jorvik.core.warm import warm
+from jorvik.core.document.patch import parse_patch
+from jorvik.core.dsp.kernels import cache_folder
+from jorvik.core.voice.warm import warm
 from jorvik.place import CANNOT_BEGIN, ROOT, instance
 from jorvik.store.database import connect, migrate
 from jorvik.store.patches import PatchStore

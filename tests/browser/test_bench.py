@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 from playwright.sync_api import Page, Request, expect
 
+from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import trace
 from jorvik.core.measure.sound import loudness
-from jorvik.core.patch import check_patch
 from jorvik.core.voice.render import render
 from tests.browser.driver import BrowserCase
 from tests.support import RATE, Json, demos

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from playwright.sync_api import expect
 from scipy import signal
 
+from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import Trace, trace
-from jorvik.core.patch import check_patch
 from tests.browser.driver import BrowserCase
 from tests.browser.test_bench import patch_of
 

@@ -2,12 +2,12 @@
 
 import unittest
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.run import Trace, trace
 from jorvik.core.findings import RULES
 from jorvik.core.findings.base import Finding
 from jorvik.core.limits import DRAFT_RATE
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch, check_patch
 from jorvik.core.readings import KINDS
 from jorvik.core.readings.base import Reading
 from tests.support import Json

@@ -8,7 +8,7 @@ import math
 from fractions import Fraction
 from typing import Any
 
-from jorvik.core.scales import SCALES
+from jorvik.core.units.scales import SCALES
 from tests.core.reference_machine import C4_HZ, Json, Machine, Step, bend, cycle, drawn
 
 

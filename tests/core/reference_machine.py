@@ -9,7 +9,7 @@ from fractions import Fraction
 from itertools import pairwise
 from typing import Any
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
 
 Json = dict[str, Any]
 Step = Callable[[int], float]

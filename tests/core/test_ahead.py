@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import check_patch
 from jorvik.core.engine import run as engine
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.run import Cancelled, Run, trace
-from jorvik.core.patch import check_patch
 from jorvik.core.problems import Problem
 from tests.support import demos, document
 

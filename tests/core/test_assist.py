@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 
 from jorvik.core.assist.routes import macro_end, to_amount, to_range, with_polarity
 from jorvik.core.assist.sentence import route_from
-from jorvik.core.curve import bend
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.bend import bend
 from jorvik.core.engine.run import trace
 from jorvik.core.measure.closed_forms import (
     beat_hz,
@@ -19,7 +20,6 @@ from jorvik.core.measure.closed_forms import (
     scale_and_offset,
     sidebands,
 )
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from tests.support import Json, note, patch
 

@@ -6,7 +6,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jorvik.core.curve import bend, bend_signed
+from jorvik.core.dsp.bend import bend, bend_signed
 
 BENDS = st.floats(-12, 12)
 SHARES = st.floats(0, 1)

@@ -2,9 +2,9 @@
 
 import unittest
 
+from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.differences import MAX_DIFFERENCES, constant_measures, constants, differences, set_apart
 from jorvik.core.measure.patch import measure_patch
-from jorvik.core.patch import check_patch
 from tests.support import demos, patch
 
 LFO = {"id": "w", "kind": "lfo", "rate": 3.0}

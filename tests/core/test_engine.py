@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Cancelled, Room, Run, trace
 from jorvik.core.modules import KINDS
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from jorvik.formats.table import arrays
 from tests.core.made_up import fields

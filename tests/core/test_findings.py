@@ -5,12 +5,12 @@ from typing import Any
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.run import trace
 from jorvik.core.findings import RULES, check
 from jorvik.core.judgement import judge
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch, check_patch
 from tests.core.judging import CLOCK, ENV, HELD, NOISE, RuleCase, found
 from tests.support import Json, demos, note, patch
 

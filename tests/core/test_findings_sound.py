@@ -2,7 +2,7 @@
 
 import unittest
 
-from jorvik.core.patch import Patch
+from jorvik.core.document.patch import Patch
 from tests.core.judging import ENV, RuleCase, found
 from tests.support import Json, note, patch
 

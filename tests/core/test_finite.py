@@ -13,11 +13,11 @@ from pathlib import Path
 import numpy as np
 
 from jorvik.cli import main
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Run, trace
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import measure_patch
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from jorvik.core.voice.limiter import CEILING_DB, limit
 from jorvik.core.voice.render import render
@@ -105,7 +105,7 @@ class Harmless(unittest.TestCase):
         made = document([{"id": "c", "kind": "constant", "value": 100}], routes)
         code = (
             "import json, sys, numpy as np\n"
-            "from jorvik.core.patch import check_patch\n"
+            "from jorvik.core.document.patch import check_patch\n"
             "from jorvik.core.voice.render import render\n"
             "sound = render(check_patch(json.load(sys.stdin)))\n"
             "assert np.isfinite(sound.samples).all()\n"
@@ -122,8 +122,8 @@ class Harmless(unittest.TestCase):
         np.testing.assert_allclose(lane.contributions["r0"], wanted, atol=1e-9)
 
     def test_compiled_code_bounds_its_own_indices(self) -> None:
+        from jorvik.core.dsp.wavetables import mip_levels
         from jorvik.core.voice.oscillator import wavetable
-        from jorvik.core.wavetables import mip_levels
 
         table = mip_levels("ladder")
         for bad in (np.nan, np.inf, -np.inf, 1e300, -3.0):

@@ -5,6 +5,7 @@ import unittest
 
 from hypothesis import HealthCheck, given, settings
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.run import Cancelled, Room
 from jorvik.core.findings import RULES, findings
 from jorvik.core.judgement import judge
@@ -12,7 +13,6 @@ from jorvik.core.limits import MAX_MODULES, MAX_ROUTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import MAX_LADDER_S, ladder, rung
 from jorvik.core.measure.patch import PatchMeasures, measure_patch
-from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem
 from jorvik.core.readings import readings
 from tests.core.test_reference import documents

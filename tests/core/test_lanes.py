@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
 from tests.support import RATE, Json, note, traced
 
 WAVE: Json = {"id": "w", "kind": "lfo", "rate": 3}

@@ -18,7 +18,7 @@ import json, resource, sys
 import numpy as np
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Run
-from jorvik.core.patch import check_patch
+from jorvik.core.document.patch import check_patch
 run = Run(check_patch(json.load(sys.stdin)), int(sys.argv[1]))
 reduced = reduce_run(run, 1000)
 kib = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss

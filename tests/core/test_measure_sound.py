@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.measure.sound import (
     BANDS,
     SILENCE_DB,
@@ -22,8 +22,8 @@ from jorvik.core.measure.sound import (
     thinned,
     unsteadiness,
 )
-from jorvik.core.pitch import KEY60_HZ
-from jorvik.core.volts import lane_volts
+from jorvik.core.measure.volts import lane_volts
+from jorvik.core.units.pitch import KEY60_HZ
 from tests.support import RATE
 
 Floats = NDArray[np.float64]

@@ -6,10 +6,10 @@ import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.notes import run_length, voices
 from jorvik.core.engine.run import trace
 from jorvik.core.measure.patch import measure_patch
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from tests.support import RATE, Json, patch, traced
 

@@ -4,14 +4,14 @@ import json
 import unittest
 from typing import Any
 
-from jorvik.core.catalogue_page import page
+from jorvik.core.document.patch import check_patch, parse_patch
+from jorvik.core.document.schema import catalogue, patch_schema
 from jorvik.core.modules import KINDS
-from jorvik.core.pages import PAGES
-from jorvik.core.pages import page as page_of
-from jorvik.core.patch import check_patch, parse_patch
 from jorvik.core.problems import Problem
-from jorvik.core.schema import catalogue, patch_schema
 from jorvik.place import ROOT
+from scripts.catalogue_page import page
+from scripts.pages import PAGES
+from scripts.pages import page as page_of
 from tests.support import Json, demos, document, note
 
 ENVELOPE: Json = {"id": "e", "kind": "envelope"}

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal, stats
 
-from jorvik.core.scales import SCALES
+from jorvik.core.units.scales import SCALES
 from tests.support import RATE, Json, note, traced
 
 Floats = NDArray[np.float64]

@@ -6,9 +6,9 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import trace
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from jorvik.core.readings import KINDS, readings, with_reading
 from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded

@@ -7,9 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import trace
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from jorvik.core.readings import KINDS, with_reading
 from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded

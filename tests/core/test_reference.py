@@ -6,10 +6,10 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import trace
 from jorvik.core.modules import KINDS
-from jorvik.core.patch import check_patch
 from tests.core.made_up import fields
 from tests.core.reference import Reference
 from tests.support import Json, demos, document

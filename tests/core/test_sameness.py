@@ -8,11 +8,11 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Cancelled, Room, Run, Trace, trace
 from jorvik.core.measure.ladder import By, rung
 from jorvik.core.measure.patch import measure_patch
-from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem
 from tests.core.test_reference import documents, grid, modules
 from tests.support import Json, demos, note, patch

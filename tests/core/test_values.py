@@ -3,8 +3,8 @@
 import unittest
 
 from jorvik.core.problems import Problem
-from jorvik.core.tempo import Tempo, quarters
-from jorvik.core.values import parse_value
+from jorvik.core.units.tempo import Tempo, quarters
+from jorvik.core.units.values import parse_value
 
 
 class Understood(unittest.TestCase):

@@ -7,11 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.dsp.wavetables import FORMULAS, HARMONICS, mip_levels
 from jorvik.core.engine.run import trace
 from jorvik.core.voice.limiter import CEILING_DB, limit
 from jorvik.core.voice.render import render
-from jorvik.core.wavetables import FORMULAS, HARMONICS, mip_levels
 from tests.support import RATE, Json, demos, note, patch
 
 Floats = NDArray[np.float64]

@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal, special
 
+from jorvik.core.document.voice_settings import OWN_SAMPLES, DelaySettings, ReverbSettings, packed_cycles
+from jorvik.core.dsp.wavetables import FORMULAS, mip_levels, spectra_of
 from jorvik.core.engine.run import trace
 from jorvik.core.problems import Problem
-from jorvik.core.tempo import Tempo
+from jorvik.core.units.tempo import Tempo
 from jorvik.core.voice.effects import delay, reverb
 from jorvik.core.voice.render import render
 from jorvik.core.voice.shaping import FACTORS, decimator
-from jorvik.core.voice_settings import OWN_SAMPLES, DelaySettings, ReverbSettings, packed_cycles
-from jorvik.core.wavetables import FORMULAS, mip_levels, spectra_of
 from tests.support import RATE, Json, note, patch
 
 Floats = NDArray[np.float64]

@@ -8,10 +8,10 @@ from unittest import mock
 
 import numpy as np
 
+from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_MODULES, MAX_ROUTES, MAX_SECONDS
 from jorvik.core.measure.patch import measure_trace
-from jorvik.core.patch import check_patch
 from jorvik.core.problems import Problem
 from tests.support import Json, demos, document, note
 from tests.trials.wild import Wild
@@ -22,7 +22,7 @@ JUDGED = """
 import json, resource, sys
 from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import check_patch
+from jorvik.core.document.patch import check_patch
 context = Context(check_patch(json.load(sys.stdin)))
 judged = judge(context)
 kib = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss

@@ -6,9 +6,9 @@ from typing import Any
 
 from jorvik.core.assist.changeable import Wish, changeable
 from jorvik.core.assist.wishes import solve
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import trace
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from tests.support import Json, note, patch
 

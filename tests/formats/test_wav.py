@@ -7,10 +7,10 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from jorvik.core.document.voice_settings import OWN_FRAMES, OWN_SAMPLES
+from jorvik.core.dsp.wavetables import mip_levels
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
-from jorvik.core.voice_settings import OWN_FRAMES, OWN_SAMPLES
-from jorvik.core.wavetables import mip_levels
 from jorvik.formats.wav import FULL_SCALE_V, read_cycles, table_bytes, voltage_bytes, wav_bytes
 
 Floats = NDArray[np.float64]

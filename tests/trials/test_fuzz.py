@@ -13,7 +13,7 @@ from typing import Any, ClassVar
 import numpy as np
 import soundfile
 
-from jorvik.core.values import UNITS
+from jorvik.core.units.values import UNITS
 from tests.support import Json, Served, document
 from tests.trials.served import LONG, Answer, ask, resident, seed_of
 from tests.trials.wild import ODD_TEXTS, ODD_VALUES, Wild

@@ -5,12 +5,12 @@ import random
 from collections.abc import Iterator
 from typing import Any
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.dsp.wavetables import FORMULAS
 from jorvik.core.modules import KINDS
 from jorvik.core.modules.base import field_facts
-from jorvik.core.scales import SCALES
 from jorvik.core.signals import PERFORMANCE_SIGNALS
-from jorvik.core.wavetables import FORMULAS
+from jorvik.core.units.scales import SCALES
 from tests.support import Json
 
 NOTE_VALUES = ("1/4", "1/8d", "1/16t", "3/8", "2bar", "1/64")

@@ -4,10 +4,10 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import Run, never, trace
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import MAX_TABLE_BYTES
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
 DIGITS = 12

@@ -7,10 +7,10 @@ from typing import Final, Literal
 import numpy as np
 import soundfile
 
-from jorvik.core.kernels import Floats
+from jorvik.core.document.voice_settings import OWN_FRAMES, OWN_SAMPLES
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
-from jorvik.core.voice_settings import OWN_FRAMES, OWN_SAMPLES
 
 Depth = Literal["16", "24", "32f"]
 SUBTYPES: Final[dict[str, str]] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}

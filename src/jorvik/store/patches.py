@@ -16,7 +16,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
-from jorvik.core.patch import check_patch
+from jorvik.core.document.patch import check_patch
 from jorvik.store.tables import PatchRow, RevisionRow
 
 Document = dict[str, Any]

@@ -6,12 +6,12 @@ import anyio.to_thread
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 
+from jorvik.core.document.patch import Patch, parse_patch
+from jorvik.core.document.schema import Catalogue, catalogue, patch_schema
 from jorvik.core.engine.run import Run
-from jorvik.core.patch import Patch, parse_patch
 from jorvik.core.problems import Problem, shown
-from jorvik.core.schema import Catalogue, catalogue, patch_schema
-from jorvik.core.tempo import Tempo
-from jorvik.core.values import UNITS, parse_value
+from jorvik.core.units.tempo import Tempo
+from jorvik.core.units.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
 from jorvik.web.rendered import played

@@ -6,7 +6,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import TypeAdapter
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Room, Run, trace
 from jorvik.core.judgement import judge
@@ -17,7 +18,6 @@ from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import Stretch, measure_patch, over
 from jorvik.core.measure.sound import level_gains, loudness
-from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem, shown
 from jorvik.core.voice.render import render
 from jorvik.web.forms import Play

@@ -8,13 +8,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.measure.sound import loudness, sharpness
-from jorvik.core.patch import Patch, check_patch
 from jorvik.core.voice.render import Sound, render
 from jorvik.web.forms import Play
 
-MOST_BYTES: Final = 120_000_000
-"""Of sounds that are kept; the ones longest not asked for go first."""
+MOST_BYTES: Final = 40_000_000
+"""Of sounds that are kept, twenty of two seconds; the ones longest not asked for go first."""
 
 
 def played(wish: Play) -> Patch:

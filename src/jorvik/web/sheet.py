@@ -5,12 +5,12 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from jorvik.core.destinations import VOICE, Destination
+from jorvik.core.document.destinations import VOICE, Destination
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.notes import Held
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
-from jorvik.core.kernels import Floats
-from jorvik.core.patch import Patch
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
 from jorvik.web.rooms import Rooms
 

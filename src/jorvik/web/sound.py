@@ -8,8 +8,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import ValidationError
 
+from jorvik.core.document.patch import check_patch
+from jorvik.core.document.voice_settings import OwnTable, frame_of, packed_cycles
+from jorvik.core.dsp.kernels import Floats
+from jorvik.core.dsp.wavetables import leveled
 from jorvik.core.engine.run import trace
-from jorvik.core.kernels import Floats
 from jorvik.core.measure.sound import (
     band_levels,
     decibels,
@@ -22,13 +25,10 @@ from jorvik.core.measure.sound import (
     thinned,
     unsteadiness,
 )
-from jorvik.core.patch import check_patch
-from jorvik.core.pitch import key_at, key_hz
+from jorvik.core.measure.volts import lane_volts
 from jorvik.core.problems import Problem, from_validation, shown
+from jorvik.core.units.pitch import key_at, key_hz
 from jorvik.core.voice.render import Sound
-from jorvik.core.voice_settings import OwnTable, frame_of, packed_cycles
-from jorvik.core.volts import lane_volts
-from jorvik.core.wavetables import leveled
 from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes
 from jorvik.web.forms import (
     CyclesRead,

@@ -6,9 +6,9 @@ from typing import Final, Literal
 
 import numpy as np
 
-from jorvik.core.destinations import Destination
+from jorvik.core.document.destinations import Destination
+from jorvik.core.document.patch import Patch, Route, edited
 from jorvik.core.modules.base import field_facts
-from jorvik.core.patch import Patch, Route, edited
 from jorvik.core.problems import Problem, shown
 from jorvik.core.signals import PERFORMANCE_SIGNALS
 

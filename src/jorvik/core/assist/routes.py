@@ -4,8 +4,8 @@ import itertools
 import re
 from typing import Any
 
-from jorvik.core.destinations import VOICE
-from jorvik.core.patch import Patch, Polarity, Route, check_patch
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch, Polarity, Route, check_patch
 from jorvik.core.problems import Problem, shown
 
 Document = dict[str, Any]

@@ -14,12 +14,12 @@ import numpy as np
 from scipy.optimize import least_squares
 
 from jorvik.core.assist.changeable import Changeable, What, Wish, chosen, with_values
-from jorvik.core.destinations import Destination
+from jorvik.core.document.destinations import Destination
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never, trace
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import DRAFT_RATE, MAX_SECONDS
 from jorvik.core.measure.lane import measure
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem, shown
 from jorvik.core.readings.base import in_words
 

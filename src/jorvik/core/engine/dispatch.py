@@ -11,7 +11,7 @@ from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
-from jorvik.core.kernels import DIGEST, cache_folder
+from jorvik.core.dsp.kernels import DIGEST, cache_folder
 from jorvik.core.modules import KINDS
 
 _HEAD = '''"""Written by jorvik.core.engine.dispatch; changes here are lost."""
@@ -21,7 +21,7 @@ import numpy as np
 from jorvik.core.engine.interpret import gather, groups_runner
 from jorvik.core.engine.program import Code
 from jorvik.core.engine.score import Score, mark_events, play
-from jorvik.core.kernels import inline_kernel, kernel, unowned
+from jorvik.core.dsp.kernels import inline_kernel, kernel, unowned
 '''
 
 _OPENING = """    at = code.modules[module]

@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from jorvik.core.curve import bend_signed
+from jorvik.core.dsp.bend import bend_signed
+from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.engine.program import NOTHING, Code, Ints, Records
-from jorvik.core.kernels import Floats, inline_kernel, unlikely
 
 _UNIPOLAR, _BIPOLAR = 1, 2
 _ADD, _SCALE, _RANGE = range(3)

@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jorvik.core.patch import Patch
-from jorvik.core.performance import Note
-from jorvik.core.randomness import note_random, stream
+from jorvik.core.document.patch import Patch
+from jorvik.core.document.performance import Note
+from jorvik.core.dsp.randomness import note_random, stream
 
 
 @dataclass(frozen=True)

@@ -12,13 +12,13 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.destinations import VOICE, Destination
+from jorvik.core.document.destinations import VOICE, Destination
+from jorvik.core.document.patch import Patch, Route
+from jorvik.core.dsp.kernels import Floats
+from jorvik.core.dsp.randomness import stream
 from jorvik.core.engine.graph import order
-from jorvik.core.kernels import Floats
 from jorvik.core.modules import KINDS
 from jorvik.core.modules.base import Module
-from jorvik.core.patch import Patch, Route
-from jorvik.core.randomness import stream
 from jorvik.core.signals import PERFORMANCE_SIGNALS, PITCH_LANE
 
 Ints = NDArray[np.int64]

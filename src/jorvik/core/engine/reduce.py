@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.program import Ints
 from jorvik.core.engine.run import BLOCK, Room, Run, never
-from jorvik.core.kernels import Floats
 
 
 @dataclass(frozen=True)

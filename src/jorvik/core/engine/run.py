@@ -8,6 +8,8 @@ from typing import Final, Protocol, TypeVar, cast
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.finite import FiniteCheck
@@ -16,9 +18,7 @@ from jorvik.core.engine.program import Code, Lane, Program, compile_patch, place
 from jorvik.core.engine.sameness import Key, parts, row_keys, without
 from jorvik.core.engine.score import write_score
 from jorvik.core.engine.windowed import WindowedRows
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_KEPT, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
 T = TypeVar("T")
@@ -63,7 +63,7 @@ class Block:
 class Run:
     """One voice of a patch, run from its first sample to its last.
 
-    >>> from jorvik.core.patch import check_patch
+    >>> from jorvik.core.document.patch import check_patch
     >>> run = Run(check_patch({"format": "jorvik-patch", "version": 1}))
     >>> sum(block.rows.shape[1] for block in run.blocks())
     72000
@@ -358,7 +358,7 @@ def trace(
 
     Raises Problem where it comes to no finite number.
 
-    >>> from jorvik.core.patch import check_patch
+    >>> from jorvik.core.document.patch import check_patch
     >>> lfo = {"id": "slow", "kind": "lfo", "rate": 2.0}
     >>> t = trace(check_patch({"format": "jorvik-patch", "version": 1, "modules": [lfo]}))
     >>> round(float(t.signals["slow"][6000]), 9)

@@ -5,9 +5,9 @@ from typing import Any, Final, NamedTuple
 
 import numpy as np
 
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.engine.notes import Held
 from jorvik.core.engine.program import GLIDE_ROW, PERFORMANCE_ROWS, Ints, Program, Records, record
-from jorvik.core.kernels import Floats, inline_kernel
 from jorvik.core.modules.base import GATE, NOTE_OFF, NOTE_ON, START
 
 _NOTE: Final = record(

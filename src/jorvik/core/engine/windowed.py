@@ -15,10 +15,10 @@ from typing import IO, Final, NamedTuple, Protocol
 
 import numpy as np
 
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.program import GROUP, Code, Program
 from jorvik.core.engine.sameness import groups_of, nodes_of, without
-from jorvik.core.kernels import Floats
 from jorvik.core.problems import Problem
 
 Cancel = Callable[[], bool]

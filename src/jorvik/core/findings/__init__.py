@@ -8,10 +8,10 @@ from collections.abc import Callable, Iterable, Iterator
 from importlib import import_module
 from typing import Final, TypeVar
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import Cancelled, never
 from jorvik.core.findings.base import Finding
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 
 T = TypeVar("T")

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final, Literal
 
-from jorvik.core.patch import Patch
+from jorvik.core.document.patch import Patch
 from jorvik.core.problems import Problem
 
 Severity = Literal["fault", "caution", "note"]

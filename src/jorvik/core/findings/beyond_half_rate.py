@@ -6,11 +6,11 @@ sideband of more than a hundredth lies over 20 kHz, or where a sampled tone lies
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import sidebands
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import rate_text
-from jorvik.core.patch import edited
 from jorvik.core.readings.fm_sidebands import strongest
 
 LEAST = 0.01

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from functools import partial
 from typing import Any
 
+from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.engine.finite import NotFinite
 from jorvik.core.engine.run import Run
 from jorvik.core.findings.base import Finding, mend
@@ -15,7 +16,6 @@ from jorvik.core.measure.chance import is_random
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import rung
 from jorvik.core.modules.base import field_facts
-from jorvik.core.patch import Patch, edited, fresh_id
 
 SOFTEST, HARDEST = 1.0, 127.0
 SEEDS = (1001, 1002)

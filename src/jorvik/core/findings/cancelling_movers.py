@@ -8,11 +8,11 @@ from itertools import combinations
 
 import numpy as np
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.lane import correlation
 from jorvik.core.measure.patch import effects
-from jorvik.core.patch import edited
 
 AGAINST = -0.9
 LEFT = 0.25

@@ -8,9 +8,9 @@ from functools import reduce
 
 import numpy as np
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
 from jorvik.core.readings.base import in_words
 
 SHARE = 0.04

@@ -12,11 +12,11 @@ from typing import Final
 
 import numpy as np
 
+from jorvik.core.document.patch import edited, fresh_id
 from jorvik.core.engine.run import Trace
 from jorvik.core.findings.base import Finding, Mend, mend
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import edited, fresh_id
 
 LEAST_JUMP: Final = 0.34
 WITHIN_S: Final = 0.001

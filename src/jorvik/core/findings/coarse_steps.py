@@ -8,11 +8,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.destinations import UNBOUNDED, is_level
+from jorvik.core.document.destinations import UNBOUNDED, is_level
+from jorvik.core.document.patch import Route, edited
 from jorvik.core.engine.run import LaneTrace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Route, edited
 from jorvik.core.readings.base import in_words
 
 LEVEL_FLOOR = 0.01

@@ -8,13 +8,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import Route, edited
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import Room, trace
 from jorvik.core.findings.base import Finding, Mend
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.patch import Route, edited
 
 PART = 0.2
 NOTHING = 1e-3

@@ -10,9 +10,9 @@ from functools import partial
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch, edited, fresh_id
 
 ALIKE = 0.005
 APART = 0.05

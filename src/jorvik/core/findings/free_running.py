@@ -8,12 +8,12 @@ or a hundredth of another range; an audio-rate wave is heard as a tone, not as a
 from collections.abc import Iterator
 from typing import Final
 
+from jorvik.core.document.patch import edited
 from jorvik.core.engine.run import Room, trace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
-from jorvik.core.patch import edited
 from jorvik.core.readings.base import in_words
 from jorvik.core.readings.note_to_note import lanes_apart, musical_difference
 

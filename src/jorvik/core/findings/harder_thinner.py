@@ -5,10 +5,10 @@ From 2 semitones of cutoff, or a twentieth of another range, between velocity 40
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import HARD, SOFT, Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.patch import edited
 from jorvik.core.readings.base import in_words
 
 LEAST_ST = 2.0

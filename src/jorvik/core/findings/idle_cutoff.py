@@ -9,11 +9,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import rate_text
-from jorvik.core.patch import edited
 from jorvik.core.readings.unchanged import MovedCutoff
 
 RICHER = ("fm_index", "fold", "drive", "osc2_level", "sub_level", "noise_level")

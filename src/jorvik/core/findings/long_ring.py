@@ -8,11 +8,11 @@ has ended.
 import math
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import edited
 
 LEAST_S = 0.05
 LEAST_Q = 2.0

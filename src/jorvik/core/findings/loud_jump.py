@@ -7,10 +7,10 @@ passes a strong harmonic.
 import math
 from collections.abc import Iterator
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
 
 LIFT_DB = 24.0
 SWEEP_ST = 3.0

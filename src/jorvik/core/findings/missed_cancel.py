@@ -6,9 +6,9 @@ of it, or passes zero. Missed: what is left is over a hundredth.
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
 
 MEANT = 1.0 / 3.0
 MISSED = 0.01

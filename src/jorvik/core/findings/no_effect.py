@@ -9,13 +9,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.destinations import UNBOUNDED, VOICE
+from jorvik.core.document.destinations import UNBOUNDED, VOICE
+from jorvik.core.document.patch import Patch, Route, edited
+from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import effects
-from jorvik.core.patch import Patch, Route, edited
 from jorvik.core.readings.base import in_words
-from jorvik.core.wavetables import PULSED
 
 LEAST = {"st": 0.01, "oct": 0.02, "dB": 0.1, "cents": 0.2, "rad": 0.01, "s": 0.0005}
 

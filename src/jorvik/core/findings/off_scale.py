@@ -8,9 +8,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
 
 OFF_ST = 0.05
 OCTAVE_ST = 12.0

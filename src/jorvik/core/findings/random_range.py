@@ -8,10 +8,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import Route, edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.chance import LEVELS, SILENT, random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Route, edited
 
 SHARE = 0.02
 OCTAVE_ST = 12.0

@@ -6,11 +6,11 @@ twentieth, and the pattern is longer than four notes.
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import edited
 
 OFF = 0.05
 

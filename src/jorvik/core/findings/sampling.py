@@ -9,10 +9,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import edited
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.findings.base import Finding, Mend
-from jorvik.core.kernels import Floats
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
 
 CONSTANT = 0.25
 NARROW = 0.02

@@ -5,9 +5,9 @@ From 5 cents, about the least difference between successive tones that is heard 
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
 from jorvik.core.readings.shifted_mean import fast_on_pitch
 
 LEAST_ST = 0.05

@@ -8,12 +8,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import edited
 
 CLOSED = 1e-3
 LEFT = 0.1

@@ -5,10 +5,10 @@ From under 90 % of its top; how far it gets is told.
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import edited
 
 REACHED = 0.9
 

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from functools import partial
 from typing import Any
 
+from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, mend
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import Patch, edited, fresh_id
 
 LATER_S = 0.005
 

@@ -10,10 +10,10 @@ from typing import Any
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch, check_patch, edited
+from jorvik.core.document.performance import Note
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch, check_patch, edited
-from jorvik.core.performance import Note
 from jorvik.core.voice.render import render
 
 HEARD_FROM_HZ = 20.0

@@ -4,10 +4,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.readings.collapse import kept_clear
-from jorvik.core.wavetables import PULSED
 
 NEAR = 0.04
 CLEAR = 0.05

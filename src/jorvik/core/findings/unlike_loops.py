@@ -4,13 +4,13 @@ from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import MAX_POINTS
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
 from jorvik.core.modules.base import time_text
-from jorvik.core.patch import edited
 
 
 def find(of: Context) -> Iterator[Finding]:

@@ -4,10 +4,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import edited
-from jorvik.core.values import VOLTS_PER_UNIT
+from jorvik.core.units.values import VOLTS_PER_UNIT
 
 MOST = 2.0
 _PAST_ALL = 1e300

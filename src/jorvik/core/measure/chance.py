@@ -5,11 +5,11 @@ from typing import Any, Final
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch, Route, check_patch
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import Trace, trace
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch, Route, check_patch
 
 SILENT: Final = 0.01
 """A level at or under this is not heard."""

@@ -8,7 +8,7 @@ from typing import Final
 from scipy.optimize import brentq
 from scipy.special import jv
 
-from jorvik.core.curve import bend
+from jorvik.core.dsp.bend import bend
 
 _MOST_ORDERS: Final = 64
 

@@ -7,13 +7,13 @@ from typing import Any, Final, TypeVar
 
 import numpy as np
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch, Route
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import LaneTrace, Trace, never, trace
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.patch import PatchMeasures, measure_trace
 from jorvik.core.modules.base import Module, Signal
-from jorvik.core.patch import Patch, Route
 
 T = TypeVar("T")
 

@@ -4,10 +4,10 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import LaneMeasures, musical_unit
-from jorvik.core.patch import Patch
 
 MAX_DIFFERENCES: Final = 200
 """Settings that are told; patches that have more apart have little in common."""

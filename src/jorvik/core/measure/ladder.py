@@ -5,9 +5,9 @@ from concurrent.futures import ThreadPoolExecutor
 from queue import SimpleQueue
 from typing import Any, Final, Literal, TypeVar
 
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.run import Room
 from jorvik.core.limits import MAX_SECONDS
-from jorvik.core.patch import Patch, check_patch
 from jorvik.core.problems import Problem
 
 T = TypeVar("T")

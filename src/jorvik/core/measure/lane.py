@@ -12,7 +12,7 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.scan import comoments, crossings, extent, periods, rest_after, share_apart
 
 SETTLED: Final = 0.02

@@ -9,13 +9,13 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.destinations import Destination, is_level
+from jorvik.core.document.destinations import Destination, is_level
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import LaneTrace, Room, Trace, never, trace
-from jorvik.core.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
 from jorvik.core.measure.scan import BooleanRow, moves
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem, shown
 
 ALIKE: Final = 0.8

@@ -9,7 +9,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.kernels import Floats, kernel, summing_kernel
+from jorvik.core.dsp.kernels import Floats, kernel, summing_kernel
 
 BooleanRow = NDArray[np.bool_]
 

@@ -12,8 +12,8 @@ import pyloudnorm  # type: ignore[import-untyped]
 from scipy.signal import resample_poly
 from scipy.signal.windows import blackmanharris
 
-from jorvik.core.kernels import Floats
-from jorvik.core.pitch import key_at
+from jorvik.core.dsp.kernels import Floats
+from jorvik.core.units.pitch import key_at
 
 SILENCE_DB: Final = -120.0
 """What is quieter is said to be as quiet as this."""

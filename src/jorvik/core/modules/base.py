@@ -14,7 +14,7 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.limits import MAX_BEND, MAX_POINTS, MAX_SECONDS
 from jorvik.core.signals import PERFORMANCE_SIGNALS
-from jorvik.core.tempo import Tempo, is_note_value
+from jorvik.core.units.tempo import Tempo, is_note_value
 
 START: Final = 1
 """Event: the first sample of the run."""

@@ -3,9 +3,9 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance
 from jorvik.core.modules.base import START, Module, Rate, choice, hertz, param, rate_text
-from jorvik.core.waves import EDGE, PHASE_STATES, advance
 
 
 class Clock(Module):

@@ -2,7 +2,7 @@
 
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.modules.base import Module, param
 
 

@@ -6,9 +6,9 @@ from typing import ClassVar, Literal
 from pydantic import field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.waves import EDGE, SUM_STATES, accumulate, drawn, pack_points
 from jorvik.core.modules.base import GATE, NOTE_ON, START, Module, Time, check_points, choice, data, seconds, time_text
-from jorvik.core.waves import EDGE, SUM_STATES, accumulate, drawn, pack_points
 
 
 class Curve(Module):

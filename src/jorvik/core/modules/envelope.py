@@ -3,8 +3,8 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.curve import bend
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.bend import bend
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.modules.base import (
     NOTE_OFF,
     NOTE_ON,
@@ -18,7 +18,7 @@ from jorvik.core.modules.base import (
     seconds,
     time_text,
 )
-from jorvik.core.tempo import Tempo
+from jorvik.core.units.tempo import Tempo
 
 
 class Envelope(Module):

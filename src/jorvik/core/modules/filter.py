@@ -3,7 +3,7 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel, unlikely
+from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.modules.base import START, Module, Signal, choice, hertz, param, rate_text, signal, signal_text
 
 

@@ -2,9 +2,9 @@
 
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.one_pole import APPROACH_STATES, approach
 from jorvik.core.modules.base import START, Module, Signal, Time, seconds, signal, signal_text, time_text
-from jorvik.core.one_pole import APPROACH_STATES, approach
 
 
 class Follower(Module):

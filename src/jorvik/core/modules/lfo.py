@@ -5,7 +5,8 @@ from typing import ClassVar, Literal
 from pydantic import field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance, pack_points, wave
 from jorvik.core.modules.base import (
     NOTE_ON,
     START,
@@ -21,7 +22,6 @@ from jorvik.core.modules.base import (
     seconds,
     time_text,
 )
-from jorvik.core.waves import EDGE, PHASE_STATES, advance, pack_points, wave
 
 
 class Lfo(Module):

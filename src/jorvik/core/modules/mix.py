@@ -4,7 +4,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_MODULES
 from jorvik.core.modules.base import Module, Signal, Strict, choice, param, signal, signal_text
 

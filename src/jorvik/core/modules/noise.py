@@ -2,9 +2,9 @@
 
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.randomness import uniform
 from jorvik.core.modules.base import START, Module, choice
-from jorvik.core.randomness import uniform
 
 
 class Noise(Module):

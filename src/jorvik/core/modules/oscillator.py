@@ -3,11 +3,11 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.waves import PHASE_STATES, advance, wave
 from jorvik.core.modules.base import NOTE_ON, START, Module, choice, hertz, param, rate_text
-from jorvik.core.pitch import KEY60_HZ
 from jorvik.core.signals import PITCH_LANE
-from jorvik.core.waves import PHASE_STATES, advance, wave
+from jorvik.core.units.pitch import KEY60_HZ
 
 
 class Oscillator(Module):

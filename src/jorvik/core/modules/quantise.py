@@ -6,9 +6,9 @@ from typing import ClassVar, Literal
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.modules.base import Module, Signal, choice, data, signal, signal_text
-from jorvik.core.scales import SCALES
+from jorvik.core.units.scales import SCALES
 
 
 class Quantise(Module):

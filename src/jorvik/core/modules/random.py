@@ -3,10 +3,10 @@
 import math
 from typing import ClassVar, Literal
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.randomness import uniform
+from jorvik.core.dsp.waves import PHASE_STATES, advance
 from jorvik.core.modules.base import NOTE_ON, START, Module, Rate, choice, hertz, rate_text
-from jorvik.core.randomness import uniform
-from jorvik.core.waves import PHASE_STATES, advance
 
 
 class Random(Module):

@@ -6,9 +6,9 @@ from typing import ClassVar, Literal
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats, inline_kernel, unlikely
+from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
+from jorvik.core.dsp.waves import drawn, pack_points
 from jorvik.core.modules.base import Module, Signal, check_points, choice, data, param, signal, signal_text
-from jorvik.core.waves import drawn, pack_points
 
 
 class Shape(Module):

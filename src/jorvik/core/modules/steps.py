@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_POINTS
 from jorvik.core.modules.base import NOTE_ON, START, Module, Time, choice, data, param, seconds, time_text
 

@@ -11,9 +11,9 @@ from dataclasses import replace
 from importlib import import_module
 from typing import Final
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch
 from jorvik.core.problems import Problem
 from jorvik.core.readings.base import Reading
 

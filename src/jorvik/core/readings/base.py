@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Final
 
+from jorvik.core.document.patch import Patch
 from jorvik.core.modules.base import rate_text, time_text
-from jorvik.core.patch import Patch
 
 _MINUS: Final = "−"
 _BARE: Final = ("bend", "count", "cycle", "Q", "signal", "x")

@@ -5,8 +5,8 @@ from functools import partial, reduce
 
 import numpy as np
 
+from jorvik.core.document.patch import Patch, edited
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Patch, edited
 from jorvik.core.problems import Problem
 from jorvik.core.readings.base import Reading
 

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 
 from jorvik.core.measure.closed_forms import heard_sidebands
 from jorvik.core.measure.context import Context
-from jorvik.core.pitch import key_at, key_hz
 from jorvik.core.readings.base import Reading, note_name
+from jorvik.core.units.pitch import key_at, key_hz
 
 LEAST = 0.03
 MOST = 9

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.notes import Held
 from jorvik.core.engine.run import Trace
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.patch import check_patch
 from jorvik.core.readings.base import Reading
 
 LATER_S = 0.37

@@ -6,10 +6,10 @@ In closed form: at f sqrt(1 - 1/4q^2), 60 dB down after ln(1000) q / (pi f), q l
 from collections.abc import Iterator
 from functools import partial
 
+from jorvik.core.document.patch import Patch, edited
 from jorvik.core.measure.closed_forms import ring, ring_from
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module, time_text
-from jorvik.core.patch import Patch, edited
 from jorvik.core.readings.base import Reading, rounded
 
 RINGS_FROM_Q = 0.5

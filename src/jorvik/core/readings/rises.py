@@ -6,7 +6,7 @@ from itertools import pairwise
 import numpy as np
 from scipy.signal import find_peaks
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text

@@ -3,11 +3,11 @@
 from collections.abc import Iterator
 from functools import partial
 
+from jorvik.core.document.patch import Patch, edited
 from jorvik.core.measure.chance import reach
 from jorvik.core.measure.closed_forms import scale_and_offset
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.shape import Shape
-from jorvik.core.patch import Patch, edited
 from jorvik.core.problems import Problem
 from jorvik.core.readings.base import Reading, rounded
 

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.document.patch import Route
 from jorvik.core.measure.context import Context
-from jorvik.core.patch import Route
 from jorvik.core.readings.base import Reading
 
 AUDIO_HZ = 20.0

@@ -11,12 +11,12 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.destinations import VOICE
-from jorvik.core.kernels import Floats
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.voice_settings import frame_of
+from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.context import Context
-from jorvik.core.pitch import key_hz
 from jorvik.core.readings.base import Reading
-from jorvik.core.voice_settings import frame_of
+from jorvik.core.units.pitch import key_hz
 
 HEARD_DB: Final = 1.0
 COUNTS_DB: Final = 60.0

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.signal import butter, sosfilt
 
-from jorvik.core.kernels import Floats, kernel
-from jorvik.core.tempo import Tempo
-from jorvik.core.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
+from jorvik.core.document.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
+from jorvik.core.dsp.kernels import Floats, kernel
+from jorvik.core.units.tempo import Tempo
 
 SENDS = ("send_delay", "send_chorus", "send_reverb")
 

@@ -3,7 +3,7 @@
 import math
 from typing import Final, NamedTuple
 
-from jorvik.core.kernels import Floats, inline_kernel, kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel
 from jorvik.core.voice.tones import ROWS
 
 RESPONSES: Final = ("low", "high", "band", "notch")

@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
 
 CEILING_DB: Final = -1.0
 LOOK_S: Final = 0.002

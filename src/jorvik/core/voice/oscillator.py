@@ -5,7 +5,7 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 
 
 @inline_kernel

@@ -11,20 +11,20 @@ from typing import Final
 import numpy as np
 from scipy.signal import butter, lfilter
 
-from jorvik.core.destinations import VOICE
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch
+from jorvik.core.dsp.kernels import Floats, kernel
+from jorvik.core.dsp.randomness import note_random, stream
+from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.notes import Held, run_length, voices
 from jorvik.core.engine.run import Block, Run, never
-from jorvik.core.kernels import Floats, kernel
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
-from jorvik.core.patch import Patch
-from jorvik.core.randomness import note_random, stream
 from jorvik.core.voice.effects import SENDS, effects
 from jorvik.core.voice.filters import FILTER_STATES, RESPONSES, Filters, filter_block
 from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
-from jorvik.core.wavetables import PULSED
 
 DC_HZ: Final = 5.0
 """Corner of the one-pole high-pass that keeps the output free of DC: a tenth of a dB at 30 Hz."""

@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 from scipy.signal import firwin, kaiserord
 
-from jorvik.core.kernels import Floats, inline_kernel, kernel, summing_kernel, unowned
+from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel, summing_kernel, unowned
 from jorvik.core.voice.tones import ROWS, SINE_PEAK
 
 FACTORS: Final = {"fold": 4, "drive": 4, "fm_index": 2}

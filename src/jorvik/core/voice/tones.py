@@ -6,13 +6,13 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.destinations import VOICE
-from jorvik.core.kernels import Floats, inline_kernel, kernel, unowned
-from jorvik.core.pitch import KEY60_HZ
-from jorvik.core.randomness import uniform
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.voice_settings import MAX_UNISON
+from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel, unowned
+from jorvik.core.dsp.randomness import uniform
+from jorvik.core.dsp.wavetables import SAMPLES
+from jorvik.core.units.pitch import KEY60_HZ
 from jorvik.core.voice.oscillator import KNOWN, ready, tone
-from jorvik.core.voice_settings import MAX_UNISON
-from jorvik.core.wavetables import SAMPLES
 
 ROWS: Final = {name: i for i, name in enumerate((*VOICE, "key", "open"))}
 """Where each lane stands in the table that the voice reads; ``open`` is how far the gate has opened."""

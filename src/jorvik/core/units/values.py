@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from jorvik.core.pitch import key_hz
 from jorvik.core.problems import Problem, shown
-from jorvik.core.tempo import Tempo, is_note_value
+from jorvik.core.units.pitch import key_hz
+from jorvik.core.units.tempo import Tempo, is_note_value
 
 VOLTS_PER_UNIT: Final = 5.0
 """A signal of 1.0 is so many volts."""

@@ -1,4 +1,4 @@
-"""Rules and readings as pages of documentation: ``python -m jorvik.core.pages findings > docs/findings.md``."""
+"""Rules and readings as pages of documentation: ``python -m scripts.pages findings > docs/findings.md``."""
 
 import sys
 from collections.abc import Callable, Mapping

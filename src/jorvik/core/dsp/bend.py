@@ -2,7 +2,7 @@
 
 import math
 
-from jorvik.core.kernels import inline_kernel
+from jorvik.core.dsp.kernels import inline_kernel
 
 _SMALL = 1e-3
 

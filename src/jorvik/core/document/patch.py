@@ -8,7 +8,10 @@ from typing import Annotated, Any, Literal, NoReturn
 from pydantic import Field, ValidationError, field_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.destinations import UNBOUNDED, VOICE, Destination, of_parameter
+from jorvik.core.document.destinations import UNBOUNDED, VOICE, Destination, of_parameter
+from jorvik.core.document.performance import Performance
+from jorvik.core.document.voice_settings import DriveSettings, Effects, FilterSettings, Oscillators
+from jorvik.core.dsp.wavetables import FORMULAS
 from jorvik.core.limits import (
     MAX_BEND,
     MAX_DOCUMENT_BYTES,
@@ -20,11 +23,8 @@ from jorvik.core.limits import (
 )
 from jorvik.core.modules import KINDS, AnyModule
 from jorvik.core.modules.base import Identifier, Module, PlainText, Signal, Strict, param
-from jorvik.core.performance import Performance
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.signals import PERFORMANCE_SIGNALS
-from jorvik.core.voice_settings import DriveSettings, Effects, FilterSettings, Oscillators
-from jorvik.core.wavetables import FORMULAS
 
 Mode = Literal["add", "scale", "range"]
 Polarity = Literal["as_is", "unipolar", "bipolar"]

@@ -4,13 +4,9 @@ from typing import Any, Final, Literal, get_args
 
 from pydantic import BaseModel
 
-from jorvik.core.destinations import VOICE
-from jorvik.core.modules import KINDS
-from jorvik.core.modules.base import Law, Module, Strict, field_facts
-from jorvik.core.patch import Patch
-from jorvik.core.scales import SCALES
-from jorvik.core.signals import PERFORMANCE_SIGNALS
-from jorvik.core.voice_settings import (
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import Patch
+from jorvik.core.document.voice_settings import (
     ChorusSettings,
     DelaySettings,
     DriveSettings,
@@ -20,7 +16,11 @@ from jorvik.core.voice_settings import (
     ReverbSettings,
     SubSettings,
 )
-from jorvik.core.wavetables import FORMULAS
+from jorvik.core.dsp.wavetables import FORMULAS
+from jorvik.core.modules import KINDS
+from jorvik.core.modules.base import Law, Module, Strict, field_facts
+from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.units.scales import SCALES
 
 
 def patch_schema() -> dict[str, Any]:

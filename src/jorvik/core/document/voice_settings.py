@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field, field_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
+from jorvik.core.dsp.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
 from jorvik.core.limits import MAX_LEVELED
 from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, seconds
-from jorvik.core.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
 
 OWN_FRAMES: Final = 16
 OWN_SAMPLES: Final = 1024
@@ -75,7 +75,7 @@ def packed_cycles(cycles: Floats) -> str:
 def frame_of(table: Floats, position: float) -> list[list[float]]:
     """Return the harmonics 1 to 32 of a table at a position, each [level, phase], the strongest at 1.
 
-    ``table`` is as :func:`jorvik.core.wavetables.leveled` makes it.
+    ``table`` is as :func:`jorvik.core.dsp.wavetables.leveled` makes it.
     """
     frames = table[0]
     at = position * (frames.shape[0] - 1)

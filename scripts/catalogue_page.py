@@ -1,8 +1,8 @@
-"""The catalogue as a page of documentation: ``python -m jorvik.core.catalogue_page > docs/catalogue.md``."""
+"""The catalogue as a page of documentation: ``python -m scripts.catalogue_page > docs/catalogue.md``."""
 
 from collections.abc import Sequence
 
-from jorvik.core.schema import Catalogue, FieldFacts, KindFacts, SectionFacts, catalogue
+from jorvik.core.document.schema import Catalogue, FieldFacts, KindFacts, SectionFacts, catalogue
 
 _HEAD = """# Catalogue
 

@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from jorvik.core.destinations import UNBOUNDED, Destination
-from jorvik.core.kernels import Floats
-from jorvik.core.pitch import KEY60_HZ
+from jorvik.core.document.destinations import UNBOUNDED, Destination
+from jorvik.core.dsp.kernels import Floats
+from jorvik.core.units.pitch import KEY60_HZ
 
 
 def lane_volts(values: Floats, at: Destination, volts: float) -> Floats:

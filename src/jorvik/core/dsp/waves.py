@@ -5,8 +5,8 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.curve import bend
-from jorvik.core.kernels import Floats, inline_kernel
+from jorvik.core.dsp.bend import bend
+from jorvik.core.dsp.kernels import Floats, inline_kernel
 
 SHAPES: Final = ("sine", "triangle", "saw_up", "saw_down", "square", "drawn")
 _SINE, _TRIANGLE, _SAW_UP, _SAW_DOWN, _SQUARE, _DRAWN = range(len(SHAPES))

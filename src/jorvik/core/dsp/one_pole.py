@@ -3,7 +3,7 @@
 import math
 from typing import Final
 
-from jorvik.core.kernels import Floats, inline_kernel, unlikely
+from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 
 APPROACH_STATES: Final = 2
 """Places in a state that :func:`approach` uses: the time it was last asked for, and what it answered."""

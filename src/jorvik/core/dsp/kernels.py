@@ -26,7 +26,7 @@ Floats = NDArray[np.float64]
 def source_digest() -> str:
     """Return a short digest of this package's source and of the compiler's version."""
     digest = hashlib.sha256(f"{numba.__version__} {llvmlite.__version__}".encode())
-    root = Path(__file__).parent
+    root = Path(__file__).parents[1]
     for path in sorted(root.rglob("*.py")):
         digest.update(path.relative_to(root).as_posix().encode())
         digest.update(path.read_bytes())

@@ -4,7 +4,7 @@ import hashlib
 
 import numpy as np
 
-from jorvik.core.kernels import inline_kernel, kernel
+from jorvik.core.dsp.kernels import inline_kernel, kernel
 
 _A = np.uint64(0x9E3779B97F4A7C15)
 _B = np.uint64(0xD1B54A32D192ED03)

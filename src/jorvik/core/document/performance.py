@@ -8,7 +8,7 @@ from pydantic_core import PydanticCustomError
 from jorvik.core.limits import MAX_NOTES, MAX_POINTS, MAX_SECONDS
 from jorvik.core.modules.base import Strict, param
 from jorvik.core.signals import CONTROL_RANGES
-from jorvik.core.tempo import Tempo
+from jorvik.core.units.tempo import Tempo
 
 
 class Note(Strict):

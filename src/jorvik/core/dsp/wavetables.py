@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import jv
 
-from jorvik.core.kernels import Floats
+from jorvik.core.dsp.kernels import Floats
 
 Spectra = NDArray[np.complex128]
 """Frames of harmonics: an imaginary number is a cosine, a real one a sine."""

@@ -1,8 +1,8 @@
 """Everything compiled is run once, so that nobody waits for the compiler at the first note."""
 
+from jorvik.core.document.patch import check_patch
+from jorvik.core.dsp.kernels import cache_folder
 from jorvik.core.engine.run import trace
-from jorvik.core.kernels import cache_folder
-from jorvik.core.patch import check_patch
 from jorvik.core.voice.render import render
 
 _NOTE = {"format": "jorvik-patch", "version": 1, "performance": {"notes": [{"length_s": 0.01}]}}

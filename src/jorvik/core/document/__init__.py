@@ -1,0 +1,1 @@
+"""What is kept: patches, performances, voice settings and destinations, with their checks."""

@@ -1,0 +1,1 @@
+"""Compiled building blocks: waves, bends, one-poles, filters, random streams and wavetables."""

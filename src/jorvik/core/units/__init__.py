@@ -1,0 +1,1 @@
+"""Values as typed and shown, tempo, pitch and scales."""
