@@ -11,7 +11,6 @@ from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
-from scipy.optimize import least_squares
 
 from jorvik.core.assist.changeable import Changeable, What, Wish, chosen, with_values
 from jorvik.core.document.destinations import Destination
@@ -124,6 +123,8 @@ class _Trials:
 
     def toward(self, wishes: Sequence[Wish]) -> tuple[Floats, list[float]]:
         """Return the values that come nearest to wishes, and what the lane then has of each."""
+        from scipy.optimize import least_squares
+
         straight = _straight(self.patch, self.at, wishes, self.free, self.start)
         if straight is not None and np.all((self.lows <= straight) & (straight <= self.highs)):
             got = self.figures(straight, wishes)

@@ -6,7 +6,6 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import jv
 
 from jorvik.core.dsp.kernels import Floats
 
@@ -106,6 +105,8 @@ def comb() -> Floats:
 
 def pleat() -> Floats:
     """A sine folded ever further: sin(b sin x), whose odd harmonics are Bessel functions of b."""
+    from scipy.special import jv
+
     position, h = _grid()
     depth = 0.3 + 9.0 * position
     return np.asarray(np.where(h % 2.0 == 1.0, jv(h, depth), 0.0))
@@ -113,6 +114,8 @@ def pleat() -> Floats:
 
 def crease() -> Floats:
     """A sine folded to one side: cos(b sin x) beside sin x; even harmonics come and go."""
+    from scipy.special import jv
+
     position, h = _grid()
     depth = 8.0 * position
     return np.asarray(np.where(h % 2.0 == 0.0, jv(h, depth), np.where(h == 1.0, 0.5, 0.0)))

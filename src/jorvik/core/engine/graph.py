@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from graphlib import TopologicalSorter
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 
 @dataclass(frozen=True)
@@ -23,6 +21,9 @@ def order(reads: Sequence[set[int]], is_module: Sequence[bool]) -> list[Group]:
     ``reads[i]`` are the nodes that node i reads; nodes are numbered in document order. Within a loop the modules run
     in document order; a lane runs just before the first of them that reads it, so that it is fresh as can be.
     """
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
     count = len(reads)
     if count == 0:
         return []

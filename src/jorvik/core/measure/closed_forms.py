@@ -5,9 +5,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Final
 
-from scipy.optimize import brentq
-from scipy.special import jv
-
 from jorvik.core.dsp.bend import bend
 
 _MOST_ORDERS: Final = 64
@@ -52,6 +49,8 @@ def beat_hz(hz: float, cents: float) -> float:
 
 def sidebands(carrier_hz: float, modulator_hz: float, index: float, most: int = 12) -> list[tuple[int, float, float]]:
     """Return FM sidebands: order, frequency f_c + n f_m (reflected at 0) and level J_n(index)."""
+    from scipy.special import jv
+
     return [(n, abs(carrier_hz + n * modulator_hz), abs(float(jv(n, index)))) for n in range(-most, most + 1)]
 
 
@@ -61,6 +60,8 @@ def heard_sidebands(carrier_hz: float, modulator_hz: float, index: float) -> lis
     What would lie under 0 is turned back with its sign changed, since sin(-x) = -sin x. The order told is that of the
     strongest part.
     """
+    from scipy.special import jv
+
     parts: dict[float, list[tuple[float, int]]] = {}
     for n in range(-_MOST_ORDERS, _MOST_ORDERS + 1):
         hz = carrier_hz + n * modulator_hz
@@ -87,6 +88,8 @@ def bend_for(share: float, done: float = 0.5) -> float:
     >>> round(bend_for(0.5), 9)
     0.0
     """
+    from scipy.optimize import brentq
+
     least, most = done_after(12.0, done), done_after(-12.0, done)
     wanted = min(max(share, least), most)
     return float(brentq(lambda k: bend(wanted, k) - done, -12.0, 12.0))

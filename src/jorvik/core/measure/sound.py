@@ -8,9 +8,6 @@ from itertools import pairwise
 from typing import Final
 
 import numpy as np
-import pyloudnorm  # type: ignore[import-untyped]
-from scipy.signal import resample_poly
-from scipy.signal.windows import blackmanharris
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.units.pitch import key_at
@@ -57,6 +54,8 @@ def levels(samples: Floats, rate: int) -> Levels:
     >>> round(levels(tone, 48_000).crest_db, 2)
     3.01
     """
+    from scipy.signal import resample_poly
+
     if samples.size == 0:
         return Levels(SILENCE_DB, SILENCE_DB, SILENCE_DB, SILENCE_DB, 0.0, 0.0)
     peak = float(np.abs(samples).max())
@@ -75,6 +74,8 @@ def levels(samples: Floats, rate: int) -> Levels:
 
 def loudness(samples: Floats, rate: int) -> float:
     """Return integrated loudness in LUFS (ITU-R BS.1770-4); a sound under 0.4 s is one block as long as itself."""
+    import pyloudnorm  # type: ignore[import-untyped]
+
     seconds = samples.shape[0] / rate
     if seconds < 0.02 or not samples.any():
         return SILENCE_DB
@@ -109,6 +110,8 @@ class Partial:
 
 def spectrum_at(samples: Floats, rate: int, at_s: float) -> tuple[Floats, Floats]:
     """Return frequencies and the amplitudes of the sines that sound around a moment, for sound of shape (frames, 2)."""
+    from scipy.signal.windows import blackmanharris
+
     size = max(256, round(WINDOW_S * rate))
     first = min(max(0, round(at_s * rate) - size // 2), max(0, samples.shape[0] - size))
     mono = samples[first : first + size].mean(axis=1)
@@ -155,6 +158,8 @@ class Picture:
 
 def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
     """Return the spectrum over time, in so many columns of equal length and rows even in pitch."""
+    from scipy.signal.windows import blackmanharris
+
     size = 4096
     low_hz, high_hz = 30.0, min(18_000.0, 0.45 * rate)
     mono = np.pad(samples.mean(axis=1), size // 2)
@@ -172,6 +177,8 @@ def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
 
 def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
     """Return the level of each of BANDS over time, in dBFS of a sine, shape (3, columns)."""
+    from scipy.signal.windows import blackmanharris
+
     size = 4096
     mono = np.pad(samples.mean(axis=1), size // 2)
     window = blackmanharris(size, sym=False)

@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 import numpy as np
-from scipy.signal import find_peaks
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.chance import is_drawn
@@ -28,6 +27,8 @@ def find(of: Context) -> Iterator[Reading]:
 
 
 def _peaks(of: Context, about: str, values: Floats, unit: str) -> Iterator[Reading]:
+    from scipy.signal import find_peaks
+
     begin = of.trace.run.held.start
     row = values[begin : max(of.note_end, begin + 1)]
     span = float(np.ptp(row))

@@ -7,8 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
-from scipy.signal import butter, sosfilt
 
 from jorvik.core.document.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
 from jorvik.core.dsp.kernels import Floats, kernel
@@ -86,6 +84,8 @@ def chorus(sound: Floats, settings: ChorusSettings, rate: int) -> Floats:
 
 def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
     """Return the sound in a room made of falling noise: -60 dB after the decay, twice as fast above the damping."""
+    from scipy import fft
+
     frames, cores = len(sound), os.cpu_count() or 1
     answer = _spectrum(settings.decay_s, settings.damp_hz, rate, frames)
     size = 2 * (answer.shape[1] - 1)
@@ -97,6 +97,8 @@ def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
 @lru_cache(maxsize=4)
 def _spectrum(decay_s: float, damp_hz: float, rate: int, frames: int) -> NDArray[np.complex64]:
     """Return the spectrum of the room, a row for each channel, as long as so many frames in it need."""
+    from scipy import fft
+
     answer = room(decay_s, damp_hz, rate)[:frames]
     size = 2 * fft.next_fast_len((frames + len(answer)) // 2, real=True)
     return np.asarray(fft.rfft(answer.T.astype(np.float32), size))
@@ -105,6 +107,8 @@ def _spectrum(decay_s: float, damp_hz: float, rate: int, frames: int) -> NDArray
 @lru_cache(maxsize=8)
 def room(decay_s: float, damp_hz: float, rate: int) -> Floats:
     """Return the answer of the room to an impulse, shape (frames, 2), as loud as the impulse."""
+    from scipy.signal import butter, sosfilt
+
     frames = max(1, round(1.2 * decay_s * rate))
     noise = np.random.default_rng(5).standard_normal((frames, 2))
     fall = 10.0 ** (-3.0 * np.arange(frames)[:, None] / (decay_s * rate))

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
 
 from jorvik.core.dsp.kernels import Floats
 
@@ -51,5 +50,7 @@ def limit(samples: Floats, rate: int) -> Limited:
 
 def _smooth(needed: Floats, width: int) -> Floats:
     """Return a gain that is nowhere over the one needed, without steps."""
+    from scipy.ndimage import minimum_filter1d, uniform_filter1d
+
     found = uniform_filter1d(minimum_filter1d(needed, width, mode="nearest"), width, mode="nearest")
     return np.asarray(np.clip(found, 0.0, 1.0))

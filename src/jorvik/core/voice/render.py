@@ -9,7 +9,6 @@ from functools import partial
 from typing import Final
 
 import numpy as np
-from scipy.signal import butter, lfilter
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
@@ -90,6 +89,8 @@ def render(
 
 def without_dc(samples: Floats, rate: int) -> Floats:
     """Return sound of shape (frames, 2) through a one-pole high-pass at :data:`DC_HZ` (the bilinear transform)."""
+    from scipy.signal import butter, lfilter
+
     b, a = butter(1, DC_HZ, "highpass", fs=rate)
     return np.asarray(lfilter(b, a, samples, axis=0))
 

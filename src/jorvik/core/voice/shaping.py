@@ -5,7 +5,6 @@ from functools import cache
 from typing import Final
 
 import numpy as np
-from scipy.signal import firwin, kaiserord
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel, summing_kernel, unowned
 from jorvik.core.voice.tones import ROWS, SINE_PEAK
@@ -97,6 +96,8 @@ def shape(lanes: Floats, s: Floats, crossover_hz: float, factor: int, rate: floa
 @cache
 def decimator(factor: int) -> Floats:
     """Return the taps of the low-pass that leads back to the sample rate: flat to 0.42 of it, 90 dB down from 0.58."""
+    from scipy.signal import firwin, kaiserord
+
     if factor == 1:
         return np.ones(1)
     count, beta = kaiserord(90.0, 0.16 / (0.5 * factor))

@@ -1,0 +1,146 @@
+"""What the command line does: each command imports what it needs, so that the others begin at once."""
+
+import argparse
+import json
+import sys
+from dataclasses import asdict
+from typing import TYPE_CHECKING
+
+from jorvik.core.limits import MAX_DOCUMENT_BYTES
+from jorvik.core.problems import Problem
+
+if TYPE_CHECKING:
+    from jorvik.core.document.patch import Patch
+    from jorvik.core.measure.lane import Measures
+
+
+def _patch(args: argparse.Namespace) -> "Patch":
+    """Return the patch that a command was given, with the note that its options ask for."""
+    from jorvik.core.document.patch import parse_patch
+    from jorvik.core.units.values import parse_value
+
+    if str(args.patch) == "-":
+        text = sys.stdin.buffer.read(MAX_DOCUMENT_BYTES + 1)
+    else:
+        with args.patch.open("rb") as file:
+            text = file.read(MAX_DOCUMENT_BYTES + 1)
+    patch = parse_patch(text)
+    tempo = patch.performance.tempo
+
+    def value(name: str, unit: str) -> float | None:
+        text = getattr(args, name)
+        return (
+            None if text is None else float(parse_value(text, unit, f"--{name}", note_values=False, tempo=tempo).value)
+        )
+
+    return patch.with_note(
+        key=value("key", "key"),
+        velocity=value("velocity", "velocity"),
+        length_s=value("length", "s"),
+        tail_s=value("tail", "s"),
+    )
+
+
+def _rate(args: argparse.Namespace) -> int:
+    from jorvik.core.units.values import parse_value
+
+    return round(float(parse_value(args.rate, "Hz", "--rate", note_values=False).value))
+
+
+def trace(args: argparse.Namespace) -> None:
+    """Write every signal and lane at every sample."""
+    import numpy as np
+
+    from jorvik.core.engine.run import Run
+    from jorvik.formats.table import arrays, csv_lines
+
+    patch, rate, voice = _patch(args), _rate(args), args.note - 1
+    ending = args.out.suffix.lower() if args.out else ".csv"
+    if ending == ".npz":
+        made = arrays(patch, rate, voice, args.contributions)
+        # Into an open file: to a name of its own choice the library would add an ending.
+        with args.out.open("wb") as file:
+            np.savez(file, **made)  # type: ignore[arg-type]
+    elif ending == ".csv":
+        lines = csv_lines(Run(patch, rate, voice), args.contributions)
+        if args.out is None:
+            sys.stdout.writelines(lines)
+        else:
+            with args.out.open("w", encoding="utf-8") as file:
+                file.writelines(lines)
+    else:
+        raise Problem("--out", f'"{args.out}"', "a file that ends in .csv or .npz")
+
+
+def render(args: argparse.Namespace) -> None:
+    """Write the sound."""
+    from jorvik.core.voice.render import render
+    from jorvik.formats.wav import SUBTYPES, wav_bytes
+
+    if args.depth not in SUBTYPES:
+        raise Problem("--depth", f'"{args.depth}"', f"one of {', '.join(SUBTYPES)}")
+    if args.out.suffix.lower() != ".wav":
+        raise Problem("--out", f'"{args.out}"', "a file that ends in .wav")
+    sound = render(_patch(args), _rate(args))
+    args.out.write_bytes(wav_bytes(sound, args.depth, args.mono))
+    if sound.limited_db > 0.0:
+        print(f"The limiter took {sound.limited_db:.1f} dB.", file=sys.stderr)
+
+
+def measure(args: argparse.Namespace) -> None:
+    """Print the figures of every lane and signal."""
+    from jorvik.core.measure.context import Context
+    from jorvik.core.readings import readings
+
+    of = Context(_patch(args), _rate(args))
+    found, read = of.measures, readings(of)
+    if args.json:
+        print(json.dumps({**asdict(found), "readings": [reading.facts() for reading in read]}, indent=2))
+        return
+    print(f"{'':28}{'start':>10}{'peak':>10}{'at s':>9}{'settle':>12}{'least':>10}  distance")
+    for name, lane in found.lanes.items():
+        distance = f"{lane.distance:.4g} {lane.distance_unit}"
+        print(f"{name:28}{_figures(lane.measures)}  {distance}")
+    for name, signal in found.signals.items():
+        print(f"{'signal ' + name:28}{_figures(signal)}")
+    for reading in read:
+        group = f"{reading.group}: " if reading.group else ""
+        print(f"{reading.about or 'the patch':28}{group}{reading.name}  {reading.said}")
+
+
+def _figures(of: "Measures") -> str:
+    settle = "moving" if of.settle is None else f"{of.settle:.4g}"
+    return f"{of.start:10.4g}{of.peak:10.4g}{of.peak_s:9.4g}{settle:>12}{of.least:10.4g}"
+
+
+def check(args: argparse.Namespace) -> int:
+    """Print what is worth knowing, and return 1 where one of it is a fault that nobody set aside."""
+    from jorvik.core.findings import check
+
+    patch = _patch(args)
+    aside = {meant.finding: meant.reason for meant in patch.set_aside}
+    found = check(patch)
+    if args.json:
+        rows = [
+            {
+                **{k: v for k, v in asdict(f).items() if k != "mend"},
+                "mend": f.mend.label if f.mend else None,
+                "set_aside": aside.get(f.key),
+            }
+            for f in found
+        ]
+        print(json.dumps(rows, indent=2))
+    else:
+        for finding in found:
+            if finding.key not in aside:
+                print(f"{finding.severity}: {finding.sentence} {finding.why}")
+                if finding.mend:
+                    print(f"    mend: {finding.mend.label}")
+    return int(any(f.severity == "fault" and f.key not in aside for f in found))
+
+
+def schema(_: argparse.Namespace) -> None:
+    """Print the schema of the patch document."""
+    from jorvik.core.document.schema import patch_schema
+
+    print(json.dumps(patch_schema(), indent=2))
