@@ -1,15 +1,16 @@
 """The one door to the compiler, and the cache that keeps its work.
 
-A compiled kernel is kept on disk under a name made from the source of the whole ``core`` package, so that a
-change anywhere in it can never meet a stale kernel: the compiler on its own looks only at the file that holds
-a function, not at the functions which it calls.
+A compiled kernel is kept on disk under a name made from all source that a kernel is made from, so that a change
+anywhere in it can never meet a stale kernel: the compiler on its own looks only at the file that holds a function, not
+at the functions which it calls.
 """
 
 import hashlib
 import os
+import shutil
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import Any, Final, TypeVar, cast
 
 import llvmlite
 import numba
@@ -23,25 +24,42 @@ F = TypeVar("F", bound=Callable[..., object])
 Floats = NDArray[np.float64]
 
 
+_COMPILED: Final = (
+    *("problems.py", "limits.py", "signals.py", "units", "dsp"),
+    *("modules", "document", "engine", "voice", "measure/scan.py"),
+)
+"""What a kernel may be made from: what lies above it in the core is never compiled, and nothing here reads it."""
+
+_MOST_CACHES: Final = 4
+"""Folders of kernels that are kept: of this source, and of what was run lately."""
+
+
 def source_digest() -> str:
-    """Return a short digest of this package's source and of the compiler's version."""
+    """Return a short digest of all source that is compiled or read by what is, and of the compiler's version."""
     digest = hashlib.sha256(f"{numba.__version__} {llvmlite.__version__}".encode())
     root = Path(__file__).parents[1]
-    for path in sorted(root.rglob("*.py")):
+    for path in sorted(path for name in _COMPILED for path in [root / name, *(root / name).rglob("*.py")]):
+        if path.is_dir():
+            continue
         digest.update(path.relative_to(root).as_posix().encode())
         digest.update(path.read_bytes())
     return digest.hexdigest()[:16]
 
 
 def cache_folder() -> Path:
-    """Return the folder that holds this version's kernels (created if missing).
+    """Return the folder of this version's kernels, which is made when the first is compiled.
 
     ``JORVIK_CACHE`` names another place than ``~/.cache/jorvik``.
     """
     root = Path(os.environ.get("JORVIK_CACHE") or Path.home() / ".cache" / "jorvik")
-    folder = root / f"kernels-{DIGEST}"
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder
+    return root / f"kernels-{DIGEST}"
+
+
+def prune_caches() -> None:
+    """Remove the kernels of older source, but for those that were made last."""
+    found = [path for path in cache_folder().parent.glob("kernels-*") if path.is_dir() and path != cache_folder()]
+    for path in sorted(found, key=lambda path: path.stat().st_mtime)[: -(_MOST_CACHES - 1)]:
+        shutil.rmtree(path, ignore_errors=True)
 
 
 DIGEST = source_digest()
@@ -53,12 +71,25 @@ def kernel(function: F) -> F:
 
     Division by zero follows floating-point rules instead of raising.
     """
-    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy")(function))
+    return _cached(numba.njit(nogil=True, error_model="numpy")(function))
 
 
 def summing_kernel(function: F) -> F:
     """Compile as :func:`kernel` does, with leave to add in any order, so that several terms are added at a time."""
-    return cast(F, numba.njit(cache=True, nogil=True, error_model="numpy", fastmath=True)(function))
+    return _cached(numba.njit(nogil=True, error_model="numpy", fastmath=True)(function))
+
+
+def _cached(dispatcher: Any) -> Any:
+    """Return a function that looks for its kernel on disk when it is first called: importing makes no folder."""
+    compile_for = dispatcher.compile
+
+    def compile_first(signature: Any) -> Any:
+        dispatcher.compile = compile_for
+        dispatcher.enable_caching()
+        return compile_for(signature)
+
+    dispatcher.compile = compile_first
+    return dispatcher
 
 
 def inline_kernel(function: F) -> F:

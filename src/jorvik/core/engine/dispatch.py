@@ -100,6 +100,7 @@ def run_block() -> Callable[..., None]:
     path = cache_folder() / f"jorvik_dispatch_{DIGEST}.py"
     text = source()
     if not path.exists() or path.read_text() != text:
+        path.parent.mkdir(parents=True, exist_ok=True)
         _replace(path, text)
     spec = importlib.util.spec_from_file_location(path.stem, path)
     assert spec is not None and spec.loader is not None

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from graphlib import TopologicalSorter
+from graphlib import CycleError, TopologicalSorter
 
 import numpy as np
 
@@ -21,20 +21,12 @@ def order(reads: Sequence[set[int]], is_module: Sequence[bool]) -> list[Group]:
     ``reads[i]`` are the nodes that node i reads; nodes are numbered in document order. Within a loop the modules run
     in document order; a lane runs just before the first of them that reads it, so that it is fresh as can be.
     """
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
-    count = len(reads)
-    if count == 0:
-        return []
-    edges = [(i, j) for i in range(count) for j in reads[i]]
-    matrix = coo_array((np.ones(len(edges)), tuple(np.array(edges, dtype=int).reshape(-1, 2).T)), shape=(count, count))
-    _, labels = connected_components(matrix, directed=True, connection="strong")
+    labels = _loops(reads)
     members: dict[int, list[int]] = {}
-    for node in range(count):
-        members.setdefault(int(labels[node]), []).append(node)
+    for node, label in enumerate(labels):
+        members.setdefault(label, []).append(node)
     needs: Mapping[int, set[int]] = {
-        label: {int(labels[j]) for i in nodes for j in reads[i]} - {label} for label, nodes in members.items()
+        label: {labels[j] for i in nodes for j in reads[i]} - {label} for label, nodes in members.items()
     }
     groups = []
     for label in TopologicalSorter(needs).static_order():
@@ -44,6 +36,21 @@ def order(reads: Sequence[set[int]], is_module: Sequence[bool]) -> list[Group]:
         else:
             groups.append(Group(_loop_order(nodes, reads, is_module), True))
     return groups
+
+
+def _loops(reads: Sequence[set[int]]) -> list[int]:
+    """Return a number for each node, the same for those that read each other in a loop."""
+    try:
+        TopologicalSorter(dict(enumerate(reads))).prepare()
+    except CycleError:
+        # Only patches with feedback come here, and wait for the library to load.
+        from scipy.sparse import coo_array
+        from scipy.sparse.csgraph import connected_components
+
+        edges = np.array([(i, j) for i, others in enumerate(reads) for j in others], dtype=int)
+        matrix = coo_array((np.ones(len(edges)), tuple(edges.T)), shape=(len(reads), len(reads)))
+        return [int(label) for label in connected_components(matrix, directed=True, connection="strong")[1]]
+    return list(range(len(reads)))
 
 
 def _loop_order(nodes: Sequence[int], reads: Sequence[set[int]], is_module: Sequence[bool]) -> list[int]:
