@@ -14,14 +14,15 @@ from benchmarks import rivals
 from benchmarks.work import work
 from benchmarks.workloads import DEMOS, PLAIN, RATE, demo, feedback_patch, run_all, twenty
 from jorvik.core.document.patch import check_patch, edited
-from jorvik.core.engine.run import Run, trace
+from jorvik.core.engine.run import Run
+from jorvik.core.engine.trace import trace
 from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import By, ladder, rung
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.voice.render import render
 from jorvik.web.forms import Sheet
-from jorvik.web.rooms import Rooms
+from jorvik.web.row_caches import RowCaches
 from jorvik.web.sheet import sheet
 from tests.core.test_limits import run_everything
 from tests.core.test_windowed import judged_alone, largest
@@ -126,7 +127,7 @@ def judgement() -> None:
     ):
         steps = [rung(patch, by, value) for value in np.linspace(low, high, 16)]
         many, one, ratio = compared(
-            lambda steps=steps: ladder(steps, lambda of, room: measure_patch(of, room=room), cores),  # type: ignore[misc]
+            lambda steps=steps: ladder(steps, lambda of, cache: measure_patch(of, cache=cache), cores),  # type: ignore[misc]
             lambda: measure_patch(patch),
         )
         line(f"a ladder of 16 {kind}, against one", many, one, ratio, "at most 9 on two cores")
@@ -143,11 +144,11 @@ def edits() -> None:
     route = bell.live_routes[0]
     turned = cycle(edited(bell, routes={route.id: {"amount": route.amount * (1.0 - 0.01 * i)}}) for i in range(1, 9))
 
-    def at(rooms: Rooms) -> Sheet:
-        return sheet(next(turned), RATE, 900, [], rooms)
+    def at(caches: RowCaches) -> Sheet:
+        return sheet(next(turned), RATE, 900, [], caches)
 
-    kept = Rooms()
-    ours, alone, ratio = compared(lambda: at(kept), lambda: at(Rooms()))
+    kept = RowCaches()
+    ours, alone, ratio = compared(lambda: at(kept), lambda: at(RowCaches()))
     line("the sheet after an edit of one amount, against a sheet from nothing", ours, alone, ratio, "stated")
 
 

@@ -16,7 +16,7 @@ import uvicorn
 from sqlalchemy import Engine
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.trace import Trace, trace
 from jorvik.launch import data_folder
 from jorvik.place import ROOT
 from jorvik.serve import load_demo

@@ -8,7 +8,7 @@ import numpy as np
 from playwright.sync_api import Page, Request, expect
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
 from tests.browser.driver import BrowserCase

@@ -8,7 +8,7 @@ import numpy as np
 from playwright.sync_api import Locator, expect
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.trace import Trace, trace
 from tests.browser.driver import BrowserCase
 from tests.browser.test_bench import patch_of
 from tests.support import RATE, demos

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from scipy import signal
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.trace import Trace, trace
 from tests.browser.driver import BrowserCase
 from tests.browser.test_bench import patch_of
 

@@ -3,7 +3,7 @@
 import unittest
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.findings import RULES
 from jorvik.core.findings.base import Finding
 from jorvik.core.limits import DRAFT_RATE

@@ -9,7 +9,8 @@ import numpy as np
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine import run as engine
 from jorvik.core.engine.ahead import ahead
-from jorvik.core.engine.run import Cancelled, Run, trace
+from jorvik.core.engine.run import Cancelled, Run
+from jorvik.core.engine.trace import trace
 from jorvik.core.problems import Problem
 from tests.support import demos, document
 

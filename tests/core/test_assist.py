@@ -10,7 +10,7 @@ from jorvik.core.assist.routes import macro_end, to_amount, to_range, with_polar
 from jorvik.core.assist.sentence import route_from
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.bend import bend
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.closed_forms import (
     beat_hz,
     bend_for,

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.findings import RULES, check
 from jorvik.core.judgement import judge
 from jorvik.core.measure.closed_forms import ring

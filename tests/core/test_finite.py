@@ -15,7 +15,8 @@ import numpy as np
 from jorvik.cli import main
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.reduce import reduce_run
-from jorvik.core.engine.run import Run, trace
+from jorvik.core.engine.run import Run
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.problems import Problem
@@ -88,14 +89,14 @@ class Refused(unittest.TestCase):
                 self.assertEqual(said.getvalue().count("\n"), 1)
 
     def test_an_edit_in_a_room_is_looked_at_too(self) -> None:
-        from jorvik.core.engine.run import Room
+        from jorvik.core.engine.row_cache import RowCache
 
-        room = Room()
+        cache = RowCache()
         calm = [{**RUNAWAY[0], "inputs": [{"source": "second", "gain": 0.1, "offset": 1.0}]}, RUNAWAY[1]]
-        before = trace(patch(calm), room=room).signals["first"].copy()
+        before = trace(patch(calm), cache=cache).signals["first"].copy()
         with self.assertRaises(Problem):
-            trace(patch(RUNAWAY), room=room)
-        np.testing.assert_array_equal(trace(patch(calm), room=room).signals["first"], before)
+            trace(patch(RUNAWAY), cache=cache)
+        np.testing.assert_array_equal(trace(patch(calm), cache=cache).signals["first"], before)
 
 
 class Harmless(unittest.TestCase):

@@ -6,7 +6,8 @@ import unittest
 from hypothesis import HealthCheck, given, settings
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.engine.run import Cancelled, Room
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.run import Cancelled
 from jorvik.core.findings import RULES, findings
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_MODULES, MAX_ROUTES
@@ -119,8 +120,8 @@ class Judged(unittest.TestCase):
             )
             self.judge(of)
 
-    def measured(self, of: Patch, room: Room) -> PatchMeasures:
-        return measure_patch(of, room=room)
+    def measured(self, of: Patch, cache: RowCache) -> PatchMeasures:
+        return measure_patch(of, cache=cache)
 
     def test_a_ladder_says_of_each_step_what_it_is_alone(self) -> None:
         steps = [check_patch(doc) for doc in demos().values()]

@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.lane import correlation, measure, shares
 from jorvik.core.measure.patch import measure_patch, over
 from jorvik.core.problems import Problem

@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.engine.run import Trace
+from jorvik.core.engine.trace import Trace
 from tests.support import RATE, demos, traced
 
 Floats = NDArray[np.float64]

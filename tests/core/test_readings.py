@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jorvik.core.document.patch import Patch
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from jorvik.core.readings import KINDS, readings, with_reading

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from jorvik.core.document.patch import Patch
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from jorvik.core.readings import KINDS, with_reading

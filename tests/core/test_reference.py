@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import check_patch
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.modules import KINDS
 from tests.core.made_up import fields
 from tests.core.reference import Reference

@@ -9,7 +9,7 @@ from scipy import signal
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.dsp.wavetables import FORMULAS, HARMONICS, mip_levels
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.voice.limiter import CEILING_DB, limit
 from jorvik.core.voice.render import render
 from tests.support import RATE, Json, demos, note, patch

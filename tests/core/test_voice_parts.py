@@ -10,7 +10,7 @@ from scipy import signal, special
 
 from jorvik.core.document.voice_settings import OWN_SAMPLES, DelaySettings, ReverbSettings, packed_cycles
 from jorvik.core.dsp.wavetables import FORMULAS, mip_levels, spectra_of
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.problems import Problem
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.voice.effects import delay, reverb

@@ -9,7 +9,7 @@ from unittest import mock
 import numpy as np
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_MODULES, MAX_ROUTES, MAX_SECONDS
 from jorvik.core.measure.patch import measure_trace
 from jorvik.core.problems import Problem

@@ -12,7 +12,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from jorvik.core.engine.run import Run, trace
+from jorvik.core.engine.run import Run
+from jorvik.core.engine.trace import trace
 from jorvik.formats.table import arrays, csv_lines
 from jorvik.place import ROOT
 from tests.support import document, note, patch

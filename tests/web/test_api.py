@@ -17,7 +17,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import create_engine
 from sqlalchemy.exc import DataError
 
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.voice.render import render
 from jorvik.place import ROOT
 from jorvik.store.patches import Head, PatchStore

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.patch import measure_patch
 from tests.support import Json, document, note, patch
 from tests.web.test_api import ROUTE, WAVE, Api, floats

@@ -36,10 +36,10 @@ MAX_DRAWN_TRACE_BYTES: Final = 12_000_000
 MAX_TABLE_BYTES: Final = 2_000_000_000
 """A trace written to a file that is made whole in memory; CSV is written as it is made, whatever its size."""
 
-MAX_ROOMS_BYTES: Final = 160_000_000
+MAX_ROW_CACHES_BYTES: Final = 160_000_000
 """Runs kept from one request to the next, together: two windows at work, and a drag's coarser ones."""
 
-MAX_ROOM_BYTES: Final = 64_000_000
+MAX_ROW_CACHE_BYTES: Final = 64_000_000
 """One of them, over which a run is not kept: five seconds of a patch of the usual size."""
 
 MAX_KEPT: Final = 600

@@ -6,7 +6,8 @@ import numpy as np
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.run import Run, never, trace
+from jorvik.core.engine.run import Run, never
+from jorvik.core.engine.trace import trace
 from jorvik.core.limits import MAX_TABLE_BYTES
 from jorvik.core.problems import Problem
 

@@ -15,14 +15,14 @@ from jorvik.core.units.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
 from jorvik.web.rendered import played
-from jorvik.web.rooms import Rooms
+from jorvik.web.row_caches import RowCaches
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
 from jorvik.web.sheet import sheet
 from jorvik.web.weight import is_heavy_run
 from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter()
-_rooms = Rooms()
+_row_caches = RowCaches()
 """Of the process that works."""
 
 
@@ -74,7 +74,7 @@ async def post_sheet(request: Request, wish: SheetWish, scheduler: TheScheduler)
 
 def _sheet(wish: SheetWish, cancelled: Cancel, _: Tell) -> bytes:
     stretch = wish.from_s, wish.to_s
-    made = sheet(played(wish), wish.rate, wish.columns, wish.velocities, _rooms, cancelled, stretch, wish.asked)
+    made = sheet(played(wish), wish.rate, wish.columns, wish.velocities, _row_caches, cancelled, stretch, wish.asked)
     return made.model_dump_json().encode()
 
 

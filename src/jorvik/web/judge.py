@@ -9,7 +9,9 @@ from pydantic import TypeAdapter
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.reduce import reduce_run
-from jorvik.core.engine.run import Room, Run, trace
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.run import Run
+from jorvik.core.engine.trace import trace
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_TRACE_BYTES
 from jorvik.core.measure.context import Context
@@ -91,12 +93,12 @@ def _steps_of(wish: CompareWish) -> tuple[list[Patch], list[str]]:
 def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
     patches, labels = _steps_of(wish)
 
-    def one(of: Patch, room: Room) -> ComparedStep:
+    def one(of: Patch, cache: RowCache) -> ComparedStep:
         run = Run(of, wish.rate)
-        kept = room if run.size_bytes <= MAX_TRACE_BYTES else None
-        reduced = reduce_run(run, wish.columns, cancelled, room=kept)
+        kept = cache if run.size_bytes <= MAX_TRACE_BYTES else None
+        reduced = reduce_run(run, wish.columns, cancelled, cache=kept)
         lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
-        found = measure_patch(of, wish.rate, cancelled, room)
+        found = measure_patch(of, wish.rate, cancelled, cache)
         return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
 
     steps = ladder(patches, one, os.cpu_count() or 1)
@@ -125,7 +127,7 @@ async def post_levels(request: Request, wish: CompareWish, scheduler: TheSchedul
 
 
 def _levels(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
-    def one(of: Patch, _room: Room) -> float:
+    def one(of: Patch, _room: RowCache) -> float:
         sound = render(of, wish.rate, cancelled)
         return loudness(sound.samples, sound.rate)
 
@@ -145,8 +147,8 @@ def _reached(wish: ReachedWish, cancelled: Cancel, _: Tell) -> bytes:
     pairs = [(key, velocity) for key in wish.keys for velocity in wish.velocities]
     patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
 
-    def one(of: Patch, room: Room) -> Measures:
-        lanes = measure_patch(of, wish.rate, cancelled, room).lanes
+    def one(of: Patch, cache: RowCache) -> Measures:
+        lanes = measure_patch(of, wish.rate, cancelled, cache).lanes
         if wish.lane not in lanes:
             raise Problem("the lane", shown(wish.lane), f"one that something moves: {', '.join(lanes)}")
         return lanes[wish.lane].measures

@@ -12,7 +12,7 @@ from jorvik.core.engine.notes import Held
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
-from jorvik.web.rooms import Rooms
+from jorvik.web.row_caches import RowCaches
 
 _MOST = float(np.finfo(np.float32).max)
 
@@ -30,21 +30,21 @@ def sheet(
     rate: int,
     columns: int,
     velocities: list[float],
-    rooms: Rooms,
+    caches: RowCaches,
     cancelled: Callable[[], bool] = never,
     span_s: tuple[float, float | None] = (0.0, None),
     asked: Sequence[str] = (),
 ) -> Sheet:
-    """Return the sheet of a patch's first voice, with its lanes at further velocities; made in one of some rooms."""
+    """Return the sheet of a patch's first voice, with its lanes at further velocities; made in one of some caches."""
     run = Run(patch, rate)
     first = min(round(span_s[0] * rate), run.length - 1)
     last = run.length if span_s[1] is None else max(first + 1, min(run.length, round(span_s[1] * rate)))
-    with rooms.lent(run) as room:
-        reduced = reduce_run(run, columns, cancelled, (first, last), room)
+    with caches.acquired(run) as cache:
+        reduced = reduce_run(run, columns, cancelled, (first, last), cache)
         overlays = []
         for velocity in velocities:
             other = Run(patch.with_note(velocity=velocity), rate)
-            rows = reduce_run(other, columns, cancelled, (first, last), room)
+            rows = reduce_run(other, columns, cancelled, (first, last), cache)
             lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
             overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(

@@ -12,7 +12,7 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.document.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.wavetables import leveled
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import (
     band_levels,
     decibels,

@@ -16,7 +16,8 @@ from jorvik.core.assist.changeable import Changeable, What, Wish, chosen, with_v
 from jorvik.core.document.destinations import Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.run import never, trace
+from jorvik.core.engine.run import never
+from jorvik.core.engine.trace import trace
 from jorvik.core.limits import DRAFT_RATE, MAX_SECONDS
 from jorvik.core.measure.lane import measure
 from jorvik.core.problems import Problem, shown

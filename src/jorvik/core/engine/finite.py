@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from jorvik.core.dsp.kernels import Floats, kernel, unowned
 from jorvik.core.engine.program import Ints, Program
-from jorvik.core.engine.sameness import groups_of
+from jorvik.core.engine.row_keys import groups_of
 from jorvik.core.problems import Problem
 
 _EXPONENT: Final = np.uint64(0x7FF << 52)

@@ -7,7 +7,8 @@ import numpy as np
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.program import Ints
-from jorvik.core.engine.run import BLOCK, Room, Run, never
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.run import BLOCK, Run, never
 
 
 @dataclass(frozen=True)
@@ -26,20 +27,20 @@ def reduce_run(
     columns: int,
     cancelled: Callable[[], bool] = never,
     window: tuple[int, int] | None = None,
-    room: Room | None = None,
+    cache: RowCache | None = None,
 ) -> Reduced:
     """Return a run, or the samples of a window of it, in at most ``columns`` columns of equal length.
 
-    In a room, the run is kept whole there, and only what the last one there did not have in common with it is made.
+    In a cache, the run is kept whole there, and only what the last one there did not have in common with it is made.
     With none, memory does not grow with the length: the run is cut where columns end, so that no column spans two
     blocks, and what comes before a window is run and let go.
     """
     begin, end = window or (0, run.length)
     begin = max(0, min(begin, run.length - 1))
     end = max(begin + 1, min(end, run.length))
-    if room is not None:
-        rows = run.whole(cancelled, room)[:, begin:end]
-        return _reduced_in(room, rows, begin, columns)
+    if cache is not None:
+        rows = run.whole(cancelled, cache)[:, begin:end]
+        return _reduced_in(cache, rows, begin, columns)
     edges = _edges(begin, end, columns)
     cuts = _cuts(edges)
     shape = (run.program.rows, edges.size - 1)
@@ -65,12 +66,12 @@ def _reduced(rows: Floats, columns: int) -> Reduced:
     return Reduced(starts.astype(np.float64), rows[:, starts], least, greatest)
 
 
-def _reduced_in(room: Room, rows: Floats, begin: int, columns: int) -> Reduced:
-    """Return rows of a room's last run, from sample ``begin`` on, in columns; what is new to it is reduced."""
+def _reduced_in(cache: RowCache, rows: Floats, begin: int, columns: int) -> Reduced:
+    """Return rows of a cache's last run, from sample ``begin`` on, in columns; what is new to it is reduced."""
 
     def one(row: int) -> Reduced:
         what = "columns", columns, begin, rows.shape[1]
-        return room.once(what, [row], lambda: _reduced(rows[row : row + 1], columns))
+        return cache.once(what, [row], lambda: _reduced(rows[row : row + 1], columns))
 
     each = [one(row) for row in range(len(rows))]
     first, least, greatest = (

@@ -1,10 +1,10 @@
 """A program run: block after block, cut wherever the caller likes, the same numbers each time."""
 
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from functools import cached_property
-from typing import Final, Protocol, TypeVar, cast
+from typing import Final, TypeVar
 
 import numpy as np
 
@@ -14,11 +14,11 @@ from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.notes import Held, run_length, voices
-from jorvik.core.engine.program import Code, Lane, Program, compile_patch, placed
-from jorvik.core.engine.sameness import Key, parts, row_keys, without
+from jorvik.core.engine.program import Code, Program, compile_patch, placed
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.row_keys import parts, row_keys, without
 from jorvik.core.engine.score import write_score
-from jorvik.core.engine.windowed import WindowedRows
-from jorvik.core.limits import DEFAULT_RATE, MAX_KEPT, MAX_RATE, MAX_TRACE_BYTES, MIN_RATE
+from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MIN_RATE
 from jorvik.core.problems import Problem
 
 T = TypeVar("T")
@@ -135,22 +135,22 @@ class Run:
             yield Block(first, table[:, 1 : end - first + 1])
             table[:, 0] = table[:, end - first]
 
-    def whole(self, cancelled: Callable[[], bool] = never, room: "Room | None" = None) -> Floats:
-        """Return the whole run, every row at every sample; in a room that is given, until the next run in it.
+    def whole(self, cancelled: Callable[[], bool] = never, cache: RowCache | None = None) -> Floats:
+        """Return the whole run, every row at every sample; in a cache that is given, until the next run in it.
 
         Raises Problem where it comes to no finite number.
         """
         score = write_score(self.program, self.notes)
         keys = row_keys(self.program, score, self.length, self.rate)
-        room = room or Room()
-        table, made = room.enter(self.shape, keys)
+        cache = cache or RowCache()
+        table, made = cache.acquire(self.shape, keys)
         # A step reads what was before its first, and writes every row but those of what nobody plays.
         table[:, 0] = 0.0
         table[[row for row in self.program.performance_rows.values() if row not in made]] = 0.0
         check = FiniteCheck(self.program, self.rate, made)
         for first, end in self._in_stages(table, without(self.program, made), cancelled):
             check(table, first + 1, first, end)
-        room.leave(keys)
+        cache.release(keys)
         return table[:, 1 : self.length + 1]
 
     def block_ends(self) -> list[int]:
@@ -213,174 +213,3 @@ class Run:
 
 def _spread(columns: int) -> int:
     return columns + (_SPREAD - columns) % _PAGE
-
-
-class Room:
-    """Where one run after the other is made, and what the one before has in common with the next is made once.
-
-    It is of one thread at a time.
-    """
-
-    def __init__(self) -> None:
-        self._cells: Floats = np.zeros(0)
-        self._keys: list[Key] = []
-        self._found: dict[object, object] = {}
-        self.shape = (0, 0)
-        """Rows and columns of the last run's table."""
-
-    def enter(self, shape: tuple[int, int], keys: Sequence[Key]) -> tuple[Floats, set[int]]:
-        """Return a table, and the rows of it that hold what their key stands for already."""
-        same = shape == self.shape
-        made = {i for i, (key, before) in enumerate(zip(keys, self._keys, strict=False)) if same and key == before}
-        size = shape[0] * shape[1]
-        if self._cells.size < size:
-            # Half as much again, for longer runs to come: what is not used of it takes no memory.
-            self._cells = np.zeros(size * 3 // 2)
-        self.shape, self._keys = shape, []
-        return self._cells[:size].reshape(shape), made
-
-    @property
-    def nbytes(self) -> int:
-        """How much memory it holds for runs."""
-        return self._cells.nbytes
-
-    def leave(self, keys: Sequence[Key]) -> None:
-        """Say that every row holds what its key stands for."""
-        self._keys = list(keys)
-
-    def once(self, what: object, rows: Sequence[int], make: Callable[[], T]) -> T:
-        """Return what is made of some rows, from the last time that it was made of the same."""
-        if not self._keys:
-            # Nothing was run in it: what is asked of a run that is not kept whole is not kept either.
-            return make()
-        name = what, *(self._keys[row] for row in rows)
-        if name not in self._found:
-            self._found[name] = make()
-            if len(self._found) > MAX_KEPT:
-                del self._found[next(iter(self._found))]
-        return cast(T, self._found[name])
-
-
-class Rows(Protocol):
-    """Whole rows of a run by their number: a table, or what makes each when it is asked for."""
-
-    def __getitem__(self, row: int) -> Floats:
-        """Return a row at every sample."""
-
-
-class NamedRows(Mapping[str, Floats]):
-    """Rows of a run by their names. A row is fetched each time that it is asked for."""
-
-    def __init__(self, rows: Rows, places: Mapping[str, int]) -> None:
-        self._rows = rows
-        self._places = places
-
-    def __getitem__(self, name: str) -> Floats:
-        return self._rows[self._places[name]]
-
-    def __iter__(self) -> Iterator[str]:
-        return iter(self._places)
-
-    def __len__(self) -> int:
-        return len(self._places)
-
-
-@dataclass(frozen=True)
-class LaneTrace:
-    """A destination over time: arrays of one number a sample, in the destination's units."""
-
-    lane: Lane
-    rows: Rows = field(repr=False)
-    contributions: Mapping[str, Floats] = field(repr=False)
-    """By route: what an add gives, in the modulation unit; the factor of a scale; the base that a range sets."""
-    is_whole: bool = True
-    """Whether its rows are all in memory; else each is made when it is asked for."""
-
-    @property
-    def value(self) -> Floats:
-        """What it comes to."""
-        return self.rows[self.lane.row]
-
-    @property
-    def raw(self) -> Floats:
-        """Before the clamp."""
-        return self.rows[self.lane.row + 1]
-
-    @property
-    def base(self) -> Floats:
-        """What its routes start from."""
-        return self.rows[self.lane.row + 2]
-
-
-@dataclass(frozen=True)
-class Trace:
-    """Everything that a run made."""
-
-    rate: int
-    signals: Mapping[str, Floats]
-    """Every module's output by its id."""
-    performance: Mapping[str, Floats]
-    lanes: dict[str, LaneTrace]
-    """Every destination that something moves, and the pitch, by its name."""
-    run: Run = field(repr=False)
-    room: Room = field(repr=False)
-    """Where it was made, and what is made of it can be kept for the next that has the same."""
-    is_whole: bool = True
-    """Whether every row is in memory."""
-
-    @property
-    def seconds(self) -> float:
-        """How long the run is."""
-        return self.run.length / self.rate
-
-    def held(self, values: Floats) -> Floats:
-        """Return the part of a row while the first note is held, two samples at least."""
-        return values[self.run.held]
-
-    @cached_property
-    def time_s(self) -> Floats:
-        """The time of each sample, in seconds."""
-        return np.arange(self.run.length) / self.rate
-
-
-def trace(
-    patch: Patch,
-    rate: int = DEFAULT_RATE,
-    voice: int = 0,
-    cancelled: Callable[[], bool] = never,
-    room: Room | None = None,
-    most_bytes: int = MAX_TRACE_BYTES,
-) -> Trace:
-    """Return a whole run at every sample; in a room that is given, until the next run in it.
-
-    A run of more than ``most_bytes`` is not kept whole: its rows are made when they are asked for, with the same
-    numbers (see :mod:`jorvik.core.engine.windowed`).
-
-    Raises Problem where it comes to no finite number.
-
-    >>> from jorvik.core.document.patch import check_patch
-    >>> lfo = {"id": "slow", "kind": "lfo", "rate": 2.0}
-    >>> t = trace(check_patch({"format": "jorvik-patch", "version": 1, "modules": [lfo]}))
-    >>> round(float(t.signals["slow"][6000]), 9)
-    1.0
-    """
-    run = Run(patch, rate, voice)
-    program = run.program
-    is_whole = run.size_bytes <= most_bytes
-    room = room if is_whole and room is not None else Room()
-    rows: Rows = run.whole(cancelled, room) if is_whole else WindowedRows(run, most_bytes, cancelled)
-    lanes = {
-        name: LaneTrace(
-            lane, rows, NamedRows(rows, {route.id: program.route_rows[route.id] for route in lane.routes}), is_whole
-        )
-        for name, lane in program.lanes.items()
-    }
-    return Trace(
-        rate=rate,
-        signals=NamedRows(rows, program.module_rows),
-        performance=NamedRows(rows, program.performance_rows),
-        lanes=lanes,
-        run=run,
-        room=room,
-        is_whole=is_whole,
-    )

@@ -18,7 +18,7 @@ import numpy as np
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.program import GROUP, Code, Program
-from jorvik.core.engine.sameness import groups_of, nodes_of, without
+from jorvik.core.engine.row_keys import groups_of, nodes_of, without
 from jorvik.core.problems import Problem
 
 Cancel = Callable[[], bool]

@@ -13,7 +13,7 @@ from typing import Final
 import numpy as np
 
 from jorvik.core.document.patch import edited, fresh_id
-from jorvik.core.engine.run import Trace
+from jorvik.core.engine.trace import Trace
 from jorvik.core.findings.base import Finding, Mend, mend
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import time_text

@@ -10,7 +10,7 @@ import numpy as np
 
 from jorvik.core.document.destinations import UNBOUNDED, is_level
 from jorvik.core.document.patch import Route, edited
-from jorvik.core.engine.run import LaneTrace
+from jorvik.core.engine.trace import LaneTrace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.readings.base import in_words

@@ -10,7 +10,8 @@ import numpy as np
 
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.run import Room, trace
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.trace import trace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
@@ -22,13 +23,13 @@ NOTHING = 1e-3
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each macro and destination with a dead end."""
-    room = Room()
+    cache = RowCache()
     for module in of.modules("macro"):
         routes = of.routes_from(module.id)
         if not routes or f"macro:{module.id}" in of.patch.performance.controls:
             continue
         names = tuple(dict.fromkeys(route.destination for route in routes))
-        steps = [_lanes_at(of, module.id, value, names, room) for value in (0.0, PART, 1.0 - PART, 1.0)]
+        steps = [_lanes_at(of, module.id, value, names, cache) for value in (0.0, PART, 1.0 - PART, 1.0)]
         for name in names:
             lanes = np.array([step[name] for step in steps])
             moved = np.abs(np.diff(lanes, axis=0)).max(axis=1)
@@ -65,8 +66,8 @@ def _mend(of: Context, name: str, routes: list[Route]) -> Mend | None:
     return Mend(f"amount {amount:g} {at.amount_unit}", edited(of.patch, routes={mine[0].id: {"amount": amount}}))
 
 
-def _lanes_at(of: Context, macro: str, value: float, names: tuple[str, ...], room: Room) -> dict[str, Floats]:
+def _lanes_at(of: Context, macro: str, value: float, names: tuple[str, ...], cache: RowCache) -> dict[str, Floats]:
     """Return lanes with a macro at a value."""
     patch = edited(of.patch, modules={macro: {"value": value}})
-    lanes = trace(patch, DRAFT_RATE, cancelled=of.cancelled, room=room, most_bytes=MAX_SIDE_TRACE_BYTES).lanes
+    lanes = trace(patch, DRAFT_RATE, cancelled=of.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES).lanes
     return {name: in_modulation_unit(lanes[name]).copy() for name in names}

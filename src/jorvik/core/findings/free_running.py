@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from typing import Final
 
 from jorvik.core.document.patch import edited
-from jorvik.core.engine.run import Room, trace
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.trace import trace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
@@ -53,10 +54,10 @@ def _apart(of: Context, module: Module) -> dict[str, float]:
     draft = of.once("draft", lambda: Context(of.patch, DRAFT_RATE, of.cancelled))
     begins = module.slot_value("phase", of.patch.performance.tempo)
     found: dict[str, float] = {}
-    room = Room()
+    cache = RowCache()
     for further in FURTHER_ON:
         turned = edited(of.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
-        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, room=room, most_bytes=MAX_SIDE_TRACE_BYTES)
+        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES)
         for name, apart in lanes_apart(draft, other, other.run.note):
             found[name] = max(apart, found.get(name, 0.0))
     return found

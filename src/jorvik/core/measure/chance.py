@@ -7,7 +7,7 @@ import numpy as np
 
 from jorvik.core.document.patch import Patch, Route, check_patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.run import Trace, trace
+from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
 

@@ -10,7 +10,8 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, Route
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.run import LaneTrace, Trace, never, trace
+from jorvik.core.engine.run import never
+from jorvik.core.engine.trace import LaneTrace, Trace, trace
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.patch import PatchMeasures, measure_trace
 from jorvik.core.modules.base import Module, Signal

@@ -6,7 +6,7 @@ from queue import SimpleQueue
 from typing import Any, Final, Literal, TypeVar
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.engine.run import Room
+from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.problems import Problem
 
@@ -30,8 +30,8 @@ def rung(patch: Patch, by: By, value: float) -> Patch:
     return check_patch(document)
 
 
-def ladder(patches: Sequence[Patch], work: Callable[[Patch, Room], T], cores: int) -> list[T]:
-    """Return what ``work`` makes of each patch, on as many cores as there are, each with a room for its traces.
+def ladder(patches: Sequence[Patch], work: Callable[[Patch, RowCache], T], cores: int) -> list[T]:
+    """Return what ``work`` makes of each patch, on as many cores as there are, each with a cache for its traces.
 
     Raises Problem when they add up to more sound than a ladder may.
     """
@@ -39,19 +39,19 @@ def ladder(patches: Sequence[Patch], work: Callable[[Patch, Room], T], cores: in
     if seconds > MAX_LADDER_S:
         found = f"{len(patches)} steps, {seconds:.0f} s in all"
         raise Problem("the ladder", found, f"{MAX_LADDER_S:.0f} s in all: fewer steps, or a shorter note")
-    rooms: SimpleQueue[Room] = SimpleQueue()
+    caches: SimpleQueue[RowCache] = SimpleQueue()
     for _ in range(cores):
-        rooms.put(Room())
+        caches.put(RowCache())
 
     def step(number: int, patch: Patch) -> T:
-        room = rooms.get()
+        cache = caches.get()
         try:
-            return work(patch, room)
+            return work(patch, cache)
         except Problem as problem:
             where = f"step {number} of {len(patches)}, {problem.place}" if len(patches) > 1 else problem.place
             raise Problem(where, problem.found, problem.wanted) from problem
         finally:
-            rooms.put(room)
+            caches.put(cache)
 
     with ThreadPoolExecutor(cores) as pool:
         return list(pool.map(step, range(1, len(patches) + 1), patches))

@@ -12,7 +12,9 @@ import numpy as np
 from jorvik.core.document.destinations import Destination, is_level
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.run import LaneTrace, Room, Trace, never, trace
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.run import never
+from jorvik.core.engine.trace import LaneTrace, Trace, trace
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
 from jorvik.core.measure.scan import BooleanRow, moves
@@ -91,10 +93,10 @@ class PatchMeasures:
 
 
 def measure_patch(
-    patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never, room: Room | None = None
+    patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never, cache: RowCache | None = None
 ) -> PatchMeasures:
-    """Return the figures of a patch's first voice over its first note; ``room`` is used for the trace."""
-    return measure_trace(trace(patch, rate, cancelled=cancelled, room=room))
+    """Return the figures of a patch's first voice over its first note; ``cache`` is used for the trace."""
+    return measure_trace(trace(patch, rate, cancelled=cancelled, cache=cache))
 
 
 def measure_trace(of: Trace) -> PatchMeasures:
@@ -111,7 +113,7 @@ def measure_trace(of: Trace) -> PatchMeasures:
         return kept(name).astype(np.float64, copy=False)
 
     row = {name: lane.lane.row for name, lane in lanes.items()}
-    once, module_rows = of.room.once, of.run.program.module_rows
+    once, module_rows = of.cache.once, of.run.program.module_rows
 
     def lane(name: str) -> LaneMeasures:
         called = name, *lanes[name].contributions

@@ -10,7 +10,7 @@ import numpy as np
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.notes import Held
-from jorvik.core.engine.run import Trace
+from jorvik.core.engine.trace import Trace
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.readings.base import Reading

@@ -2,7 +2,7 @@
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.dsp.kernels import cache_folder, prune_caches
-from jorvik.core.engine.run import trace
+from jorvik.core.engine.trace import trace
 from jorvik.core.voice.render import render
 
 _NOTE = {"format": "jorvik-patch", "version": 1, "performance": {"notes": [{"length_s": 0.01}]}}

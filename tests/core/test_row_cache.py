@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.reduce import reduce_run
-from jorvik.core.engine.run import Cancelled, Room, Run, Trace, trace
+from jorvik.core.engine.row_cache import RowCache
+from jorvik.core.engine.run import Cancelled, Run
+from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.measure.ladder import By, rung
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.problems import Problem
@@ -73,22 +75,22 @@ class Series(unittest.TestCase):
     @settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(series())
     def test_every_row_is_what_it_would_be_alone(self, docs: list[Json]) -> None:
-        room = Room()
+        cache = RowCache()
         for doc in docs:
             of = check_patch(doc)
-            np.testing.assert_array_equal(Run(of, RATE).whole(room=room), Run(of, RATE).whole())
+            np.testing.assert_array_equal(Run(of, RATE).whole(cache=cache), Run(of, RATE).whole())
             # As text, in which what is not a number is itself: a loop may grow without end.
-            self.assertEqual(repr(measure_patch(of, RATE, room=room)), repr(measure_patch(of, RATE)))
+            self.assertEqual(repr(measure_patch(of, RATE, cache=cache)), repr(measure_patch(of, RATE)))
 
     @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(series(), st.lists(st.tuples(st.integers(1, 40), st.integers(0, 400), st.integers(1, 400)), min_size=1))
     def test_columns_are_what_they_would_be_alone(self, docs: list[Json], looks: list[tuple[int, int, int]]) -> None:
-        room = Room()
+        cache = RowCache()
         for doc in docs:
             for columns, first, length in looks:
                 window = first, first + length
                 run = Run(check_patch(doc), RATE)
-                kept, alone = (reduce_run(run, columns, window=window, room=place) for place in (room, None))
+                kept, alone = (reduce_run(run, columns, window=window, cache=place) for place in (cache, None))
                 for part in ("starts", "first", "least", "greatest"):
                     np.testing.assert_array_equal(getattr(kept, part), getattr(alone, part))
 
@@ -100,7 +102,7 @@ class Series(unittest.TestCase):
             "tempo_bpm": (60, 133),
             "seed": (1, 2, 1),
         }
-        room = Room()
+        cache = RowCache()
         for name, doc in demos().items():
             if "breaks elsewhere" in doc["tags"]:
                 continue
@@ -108,24 +110,24 @@ class Series(unittest.TestCase):
                 for value in values:
                     of = rung(check_patch(doc), by, value)
                     with self.subTest(demo=name, by=by, value=value):
-                        self.assertEqual(measure_patch(of, RATE, room=room), measure_patch(of, RATE))
+                        self.assertEqual(measure_patch(of, RATE, cache=cache), measure_patch(of, RATE))
 
     def test_another_rate_or_voice_is_another_run(self) -> None:
         of = patch([{"id": "l", "kind": "random"}], performance=note(0.1, 0.1))
         chord = of.document() | {"performance": {"notes": [{"key": 60}, {"key": 64}]}}
-        room = Room()
+        cache = RowCache()
         for at, voice in ((of, 0), (check_patch(chord), 0), (check_patch(chord), 1)):
             for rate in (4000, 8000):
                 alone = trace(at, rate, voice)
-                np.testing.assert_array_equal(trace(at, rate, voice, room=room).signals["l"], alone.signals["l"])
+                np.testing.assert_array_equal(trace(at, rate, voice, cache=cache).signals["l"], alone.signals["l"])
 
     def test_what_a_cancelled_run_left_half_made_is_made_again(self) -> None:
         of = patch([{"id": "l", "kind": "lfo"}], performance=note(2.0, 0.0))
         looks = iter([False, False, True])
-        room = Room()
+        cache = RowCache()
         with self.assertRaises(Cancelled):
-            Run(of).whole(lambda: next(looks), room)
-        np.testing.assert_array_equal(Run(of).whole(room=room), Run(of).whole())
+            Run(of).whole(lambda: next(looks), cache)
+        np.testing.assert_array_equal(Run(of).whole(cache=cache), Run(of).whole())
 
 
 class Kept(unittest.TestCase):
@@ -136,13 +138,13 @@ class Kept(unittest.TestCase):
     slow: Json = {"id": "slow", "kind": "slew", "input": "swell", "rise_s": 0.01}
 
     def marked(self, first: Patch, then: Patch) -> tuple[Trace, Callable[[str], bool]]:
-        """Return the second of two traces in a room, and whether a signal or lane of it was left as it stood."""
-        room = Room()
-        before = trace(first, RATE, room=room)
+        """Return the second of two traces in a cache, and whether a signal or lane of it was left as it stood."""
+        cache = RowCache()
+        before = trace(first, RATE, cache=cache)
         rows = {**before.signals, **{name: lane.value for name, lane in before.lanes.items()}}
         for values in rows.values():
             values[-1] = MARK
-        after = trace(then, RATE, room=room)
+        after = trace(then, RATE, cache=cache)
         now = {**after.signals, **{name: lane.value for name, lane in after.lanes.items()}}
         return after, lambda name: bool(now[name][-1] == MARK)
 
@@ -182,12 +184,12 @@ class Kept(unittest.TestCase):
         self.assertEqual([left(name) for name in ("a", "b", "wave")], [False, False, True])
 
     def test_figures_of_a_row_that_stands_are_kept_and_of_one_that_does_not_are_not(self) -> None:
-        room, tried = Room(), []
+        cache, tried = RowCache(), []
         for velocity in (90, 120, 90):
-            of = trace(self.of(velocity), RATE, room=room)
+            of = trace(self.of(velocity), RATE, cache=cache)
             for name in ("fold", "amplitude"):
                 row = of.lanes[name].lane.row
-                room.once(name, [row], lambda name=name: tried.append(name))  # type: ignore[misc]
+                cache.once(name, [row], lambda name=name: tried.append(name))  # type: ignore[misc]
         self.assertEqual(tried, ["fold", "amplitude", "amplitude"])
 
 
