@@ -21,7 +21,7 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.limits import DRAFT_RATE, MAX_SECONDS
 from jorvik.core.measure.lane import measure
 from jorvik.core.problems import Problem, shown
-from jorvik.core.readings.base import in_words
+from jorvik.core.units.words import in_words
 
 MET: Final = 1.0
 """A wish is met within its tolerance: a tenth of a semitone, a five-hundredth of the range, 2 ms."""

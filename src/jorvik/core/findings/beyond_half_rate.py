@@ -10,8 +10,8 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import sidebands
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import rate_text
-from jorvik.core.readings.fm_sidebands import strongest
+from jorvik.core.measure.modulation import strongest_index
+from jorvik.core.units.words import rate_text
 
 LEAST = 0.01
 HEARD_HZ = 20_000.0
@@ -19,7 +19,7 @@ HEARD_HZ = 20_000.0
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a note on FM that reaches beyond hearing, and on tones sampled too slowly."""
-    index, carrier, modulator = strongest(of)
+    index, carrier, modulator = strongest_index(of)
     if index > 0.0:
         top = _top(carrier, modulator, index)
         if top > HEARD_HZ:

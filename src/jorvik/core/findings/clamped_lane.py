@@ -11,7 +11,7 @@ import numpy as np
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import in_words
+from jorvik.core.units.words import in_words
 
 SHARE = 0.04
 

@@ -16,7 +16,7 @@ from jorvik.core.document.patch import edited, fresh_id
 from jorvik.core.engine.trace import Trace
 from jorvik.core.findings.base import Finding, Mend, mend
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 LEAST_JUMP: Final = 0.34
 WITHIN_S: Final = 0.001

@@ -13,7 +13,7 @@ from jorvik.core.document.patch import Route, edited
 from jorvik.core.engine.trace import LaneTrace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import in_words
+from jorvik.core.units.words import in_words
 
 LEVEL_FLOOR = 0.01
 HEARD = {"st": 0.05, "dB": 1.0, "cents": 2.0}

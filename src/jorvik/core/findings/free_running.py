@@ -13,10 +13,10 @@ from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.trace import trace
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
+from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
-from jorvik.core.readings.base import in_words
-from jorvik.core.readings.note_to_note import lanes_apart, musical_difference
+from jorvik.core.units.words import in_words
 
 AUDIO_HZ: Final = 20.0
 FURTHER_ON: Final = (0.25, 0.5, 0.75)

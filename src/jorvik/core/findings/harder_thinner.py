@@ -9,7 +9,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import HARD, SOFT, Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.readings.base import in_words
+from jorvik.core.units.words import in_words
 
 LEAST_ST = 2.0
 LEAST_SHARE = 0.05

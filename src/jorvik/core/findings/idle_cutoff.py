@@ -13,8 +13,8 @@ from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import rate_text
-from jorvik.core.readings.unchanged import MovedCutoff
+from jorvik.core.measure.moved_cutoff import MovedCutoff
+from jorvik.core.units.words import rate_text
 
 RICHER = ("fm_index", "fold", "drive", "osc2_level", "sub_level", "noise_level")
 """What gives the tone more than its table has; nothing is said of one that any of them is at work in."""

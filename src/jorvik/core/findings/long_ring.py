@@ -12,7 +12,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 LEAST_S = 0.05
 LEAST_Q = 2.0

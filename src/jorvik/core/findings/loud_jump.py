@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
+from jorvik.core.dsp.svf import quality, resonance_of
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 
@@ -20,13 +21,13 @@ def find(of: Context) -> Iterator[Finding]:
     """Yield a finding where a high resonance meets drive or a moving cutoff."""
     for filter_name, peak_name in (("cutoff", "resonance"), ("filter2_cutoff", "filter2_resonance")):
         resonance = of.values(peak_name)
-        lift = 20.0 * math.log10(0.5 * 128.0 ** float(resonance.max()))
+        lift = 20.0 * math.log10(quality(float(resonance.max())))
         cutoff = of.values(filter_name)
         sweep = 12.0 * math.log2(float(cutoff.max()) / max(float(cutoff.min()), 1.0))
         driven = float(of.values("drive").max())
         if lift < LIFT_DB or (sweep < SWEEP_ST and driven < 6.0):
             continue
-        fits = math.log(2.0 * 10.0 ** (LIFT_DB / 20.0)) / math.log(128.0) - 0.02
+        fits = resonance_of(10.0 ** (LIFT_DB / 20.0)) - 0.02
         base = of.patch.base(VOICE[peak_name])
         mend = None
         if not of.routes_to(peak_name):

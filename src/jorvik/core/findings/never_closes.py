@@ -11,7 +11,7 @@ from functools import partial
 from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, mend
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 LEAST_TAIL_S = 0.05
 OPEN = 0.01

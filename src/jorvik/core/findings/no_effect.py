@@ -15,7 +15,7 @@ from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import effects
-from jorvik.core.readings.base import in_words
+from jorvik.core.units.words import in_words
 
 LEAST = {"st": 0.01, "oct": 0.02, "dB": 0.1, "cents": 0.2, "rad": 0.01, "s": 0.0005}
 

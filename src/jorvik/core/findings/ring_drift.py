@@ -10,7 +10,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 OFF = 0.05
 

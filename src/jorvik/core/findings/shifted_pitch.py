@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.shifted_mean import fast_on_pitch
+from jorvik.core.measure.modulation import fast_on_pitch
 
 LEAST_ST = 0.05
 

@@ -13,7 +13,7 @@ from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 CLOSED = 1e-3
 LEFT = 0.1

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 REACHED = 0.9
 

@@ -11,7 +11,7 @@ from typing import Any
 from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, mend
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 LATER_S = 0.005
 

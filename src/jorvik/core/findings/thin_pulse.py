@@ -7,7 +7,7 @@ import numpy as np
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.collapse import kept_clear
+from jorvik.core.measure.pulse import kept_clear
 
 NEAR = 0.04
 CLEAR = 0.05

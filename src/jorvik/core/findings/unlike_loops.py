@@ -10,7 +10,7 @@ from jorvik.core.limits import MAX_POINTS
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 
 def find(of: Context) -> Iterator[Finding]:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
+from jorvik.core.units.words import time_text
 
 SLOWEST, FASTEST = 4.0, 8.0
 AUDIO_HZ = 20.0

@@ -114,20 +114,6 @@ def meeting(lengths: list[Fraction]) -> Fraction:
     return Fraction(numerator, math.gcd(*(length.denominator for length in lengths)))
 
 
-def filter_response(response: str, hz: float, frequency_hz: float, q: float, rate: float) -> complex:
-    """Return gain and phase of the trapezoidal state-variable filter at a frequency, as one complex number.
-
-    The bilinear transform of low = 1 / D, band = (s / q) / D, high = s^2 / D, notch = (s^2 + 1) / D, where
-    D = s^2 + s / q + 1, with s = j tan(pi f / fs) / tan(pi f_c / fs).
-
-    >>> round(abs(filter_response("low", 1000.0, 1000.0, 0.5, 48_000.0)), 9)
-    0.5
-    """
-    s = 1j * math.tan(math.pi * hz / rate) / math.tan(math.pi * min(frequency_hz / rate, 0.4999))
-    above = {"low": 1.0 + 0j, "band": s / q, "high": s * s, "notch": s * s + 1.0}[response]
-    return above / (s * s + s / q + 1.0)
-
-
 def images(tone_hz: float, rate_hz: float, fs: float, most: int = 4) -> list[tuple[int, str, float, float]]:
     """Return what becomes of a sine held at a rate: order n, side, frequency |n r + f| or |n r - f|, and its level.
 

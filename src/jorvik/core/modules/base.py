@@ -242,24 +242,6 @@ class Module(Strict):
         return []
 
 
-def time_text(value: float | str) -> str:
-    """Return a time as it is read on the sheet: ``90 ms``, ``1.5 s`` or the note value.
-
-    >>> time_text(0.09)
-    '90 ms'
-    """
-    if isinstance(value, str):
-        return value
-    return f"{value * 1000:.4g} ms" if value < 1.0 else f"{value:.4g} s"
-
-
-def rate_text(value: float | str) -> str:
-    """Return a rate as it is read on the sheet: ``5.1 Hz``, ``2.2 kHz`` or ``every 1/8``."""
-    if isinstance(value, str):
-        return f"every {value}"
-    return f"{value:.4g} Hz" if value < 1000.0 else f"{value / 1000:.4g} kHz"
-
-
 def signal_text(value: Signal) -> str:
     """Return an input as it is read: the name, or the number."""
     return value.replace("_", " ") if isinstance(value, str) else f"{value:g}"

@@ -5,7 +5,8 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance
-from jorvik.core.modules.base import START, Module, Rate, choice, hertz, param, rate_text
+from jorvik.core.modules.base import START, Module, Rate, choice, hertz, param
+from jorvik.core.units.words import rate_text
 
 
 class Clock(Module):

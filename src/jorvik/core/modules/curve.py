@@ -8,7 +8,8 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, SUM_STATES, accumulate, drawn, pack_points
-from jorvik.core.modules.base import GATE, NOTE_ON, START, Module, Time, check_points, choice, data, seconds, time_text
+from jorvik.core.modules.base import GATE, NOTE_ON, START, Module, Time, check_points, choice, data, seconds
+from jorvik.core.units.words import time_text
 
 
 class Curve(Module):

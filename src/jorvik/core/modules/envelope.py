@@ -5,20 +5,9 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.bend import bend
 from jorvik.core.dsp.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import (
-    NOTE_OFF,
-    NOTE_ON,
-    START,
-    Mark,
-    Module,
-    Time,
-    bend_param,
-    choice,
-    param,
-    seconds,
-    time_text,
-)
+from jorvik.core.modules.base import NOTE_OFF, NOTE_ON, START, Mark, Module, Time, bend_param, choice, param, seconds
 from jorvik.core.units.tempo import Tempo
+from jorvik.core.units.words import time_text
 
 
 class Envelope(Module):

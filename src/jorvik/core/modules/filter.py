@@ -1,10 +1,11 @@
 """Control filter: a resonant filter for control signals, up into audio rate."""
 
-import math
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
-from jorvik.core.modules.base import START, Module, Signal, choice, hertz, param, rate_text, signal, signal_text
+from jorvik.core.dsp.svf import CONTROL_TOP, advance, corner, feedback, passed
+from jorvik.core.modules.base import START, Module, Signal, choice, hertz, param, signal, signal_text
+from jorvik.core.units.words import rate_text
 
 
 class Filter(Module):
@@ -41,10 +42,7 @@ class Filter(Module):
 
 _RESPONSE, _FREQUENCY, _Q, _AC = (Filter.slot(n) for n in ("response", "frequency_hz", "q", "coupling"))
 _COUPLING_HZ, _GAIN = Filter.slot("coupling_hz"), Filter.slot("gain")
-_LOW, _HIGH, _BAND, _NOTCH = range(4)
-_S1, _S2, _BLOCKED, _LAST_HZ, _LAST_Q, _G, _K, _A1 = range(8)
-_TOP = 0.4999
-"""Share of the sample rate under which a corner is kept: at one half the tangent has no value."""
+_S1, _, _BLOCKED, _LAST_HZ, _LAST_Q, _G, _K, _A1 = range(8)
 
 
 @inline_kernel
@@ -54,24 +52,14 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
         s[:] = 0.0
     y = x[0]
     if unlikely(p[_AC] != 0.0):
-        g = math.tan(math.pi * min(p[_COUPLING_HZ] * dt, _TOP))
+        g = corner(p[_COUPLING_HZ] * dt, CONTROL_TOP)
         v = (y - s[_BLOCKED]) * g / (1.0 + g)
         low = v + s[_BLOCKED]
         s[_BLOCKED] = low + v
         y -= low
     if unlikely(p[_FREQUENCY] != s[_LAST_HZ] or p[_Q] != s[_LAST_Q]):
         s[_LAST_HZ], s[_LAST_Q] = p[_FREQUENCY], p[_Q]
-        s[_G], s[_K] = math.tan(math.pi * min(p[_FREQUENCY] * dt, _TOP)), 1.0 / p[_Q]
-        s[_A1] = 1.0 / (1.0 + s[_G] * (s[_G] + s[_K]))
-    g, k = s[_G], s[_K]
-    v1 = s[_A1] * (s[_S1] + g * (y - s[_S2]))
-    v2 = s[_S2] + g * v1
-    s[_S1], s[_S2] = 2.0 * v1 - s[_S1], 2.0 * v2 - s[_S2]
-    response = int(p[_RESPONSE])
-    if response == _LOW:
-        return p[_GAIN] * v2
-    if response == _BAND:
-        return p[_GAIN] * k * v1
-    if response == _HIGH:
-        return p[_GAIN] * (y - k * v1 - v2)
-    return p[_GAIN] * (y - k * v1)
+        s[_G], s[_K] = corner(p[_FREQUENCY] * dt, CONTROL_TOP), 1.0 / p[_Q]
+        s[_A1] = feedback(s[_G], s[_K])
+    v1, v2 = advance(s, _S1, s[_G], s[_A1], y)
+    return p[_GAIN] * passed(int(p[_RESPONSE]), s[_K], y, v1, v2)

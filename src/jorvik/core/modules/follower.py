@@ -4,7 +4,8 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.one_pole import APPROACH_STATES, approach
-from jorvik.core.modules.base import START, Module, Signal, Time, seconds, signal, signal_text, time_text
+from jorvik.core.modules.base import START, Module, Signal, Time, seconds, signal, signal_text
+from jorvik.core.units.words import time_text
 
 
 class Follower(Module):

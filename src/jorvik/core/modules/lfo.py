@@ -18,10 +18,9 @@ from jorvik.core.modules.base import (
     data,
     hertz,
     param,
-    rate_text,
     seconds,
-    time_text,
 )
+from jorvik.core.units.words import rate_text, time_text
 
 
 class Lfo(Module):

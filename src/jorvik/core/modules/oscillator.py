@@ -5,9 +5,10 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import PHASE_STATES, advance, wave
-from jorvik.core.modules.base import NOTE_ON, START, Module, choice, hertz, param, rate_text
+from jorvik.core.modules.base import NOTE_ON, START, Module, choice, hertz, param
 from jorvik.core.signals import PITCH_LANE
 from jorvik.core.units.pitch import KEY60_HZ
+from jorvik.core.units.words import rate_text
 
 
 class Oscillator(Module):

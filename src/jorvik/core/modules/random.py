@@ -6,7 +6,8 @@ from typing import ClassVar, Literal
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.randomness import uniform
 from jorvik.core.dsp.waves import PHASE_STATES, advance
-from jorvik.core.modules.base import NOTE_ON, START, Module, Rate, choice, hertz, rate_text
+from jorvik.core.modules.base import NOTE_ON, START, Module, Rate, choice, hertz
+from jorvik.core.units.words import rate_text
 
 
 class Random(Module):

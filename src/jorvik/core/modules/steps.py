@@ -7,7 +7,8 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_POINTS
-from jorvik.core.modules.base import NOTE_ON, START, Module, Time, choice, data, param, seconds, time_text
+from jorvik.core.modules.base import NOTE_ON, START, Module, Time, choice, data, param, seconds
+from jorvik.core.units.words import time_text
 
 
 class Steps(Module):

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import time_text
 
 MOST = 4
 

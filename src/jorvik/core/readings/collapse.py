@@ -1,12 +1,13 @@
 """How near a pulse comes to collapse: at a width of 0 or 1 nothing of it is left; and the depth that keeps clear."""
 
 from collections.abc import Iterator
-from functools import partial, reduce
+from functools import partial
 
 import numpy as np
 
-from jorvik.core.document.patch import Patch, edited
+from jorvik.core.document.patch import Patch
 from jorvik.core.measure.context import Context
+from jorvik.core.measure.pulse import kept_clear
 from jorvik.core.problems import Problem
 from jorvik.core.readings.base import Reading
 
@@ -31,26 +32,6 @@ def find(of: Context) -> Iterator[Reading]:
             words="" if clear > 0.0 else "it collapses",
             wished=partial(_kept, of, name),
         )
-
-
-def kept_clear(of: Context, name: str, clear: float) -> tuple[float, Patch] | None:
-    """Return the factor on all depths with which a width just stays clear of collapse, and the patch with it.
-
-    None where something else than adding moves it, where it stands too near without moving, or any depth is clear.
-    """
-    lane = of.trace.lanes[name]
-    adds = [route for route in lane.lane.routes if route.mode == "add"]
-    if not adds or len(adds) < len(lane.lane.routes):
-        return None
-    total = reduce(np.add, (lane.contributions[route.id] for route in adds))
-    base = float(lane.base[0])
-    ends = [(float(total.max()), 1.0 - clear - base), (float(-total.min()), base - clear)]
-    factors = [room / reach for reach, room in ends if reach > 0.0]
-    if not factors or min(factors) <= 0.0:
-        return None
-    factor = min(factors)
-    changed = {route.id: {"amount": float(f"{route.amount * factor:.4g}")} for route in adds}
-    return factor, edited(of.patch, routes=changed)
 
 
 def _kept(of: Context, name: str, clear: float) -> Patch:

@@ -8,10 +8,10 @@ import cmath
 import math
 from collections.abc import Iterator
 
-from jorvik.core.measure.closed_forms import filter_response
+from jorvik.core.dsp.svf import transfer
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import rate_text, time_text
-from jorvik.core.readings.base import Reading, in_words
+from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import in_words, rate_text, time_text
 
 _SLOWEST_HZ = 1e-6
 
@@ -24,7 +24,7 @@ def find(of: Context) -> Iterator[Reading]:
         if hz is None or not _SLOWEST_HZ <= hz < of.rate / 2.0:
             continue
         frequency, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
-        through = filter_response(module.response, hz, frequency, q, of.rate)
+        through = complex(transfer(module.response, hz, frequency, q, of.rate))
         if module.coupling == "ac":
             blocked = of.setting(module, "coupling_hz")
             corner = math.tan(math.pi * hz / of.rate) / math.tan(math.pi * blocked / of.rate)

@@ -5,25 +5,18 @@ from collections.abc import Iterator
 
 from jorvik.core.measure.closed_forms import heard_sidebands
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading, note_name
-from jorvik.core.units.pitch import key_at, key_hz
+from jorvik.core.measure.modulation import strongest_index
+from jorvik.core.readings.base import Reading
+from jorvik.core.units.pitch import key_at
+from jorvik.core.units.words import note_name
 
 LEAST = 0.03
 MOST = 9
 
 
-def strongest(of: Context) -> tuple[float, float, float]:
-    """Return the greatest FM index that a note comes to, and the carrier and the modulator in hertz there."""
-    index = of.values("fm_index")
-    at = int(index.argmax())
-    pitch, pitch2, ratio = (float(of.values(name)[at]) for name in ("pitch", "osc2_pitch", "fm_ratio"))
-    carrier = key_hz(of.patch.performance.notes[0].key + pitch)
-    return float(index[at]), carrier, carrier * ratio * 2.0 ** (pitch2 / 12.0)
-
-
 def find(of: Context) -> Iterator[Reading]:
     """Yield the strongest sidebands at the greatest index that the note comes to."""
-    index, carrier, modulator = strongest(of)
+    index, carrier, modulator = strongest_index(of)
     if index <= 0.0:
         return
     found = [part for part in heard_sidebands(carrier, modulator, index) if part[2] >= LEAST and part[1] >= 1.0]

@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import field_facts, rate_text, time_text
+from jorvik.core.modules.base import field_facts
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import rate_text, time_text
 
 
 def find(of: Context) -> Iterator[Reading]:

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading, note_name
+from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import note_name
 
 MOST_STEPS = 2000
 STANDS = 100

@@ -10,7 +10,8 @@ from collections.abc import Iterator
 from jorvik.core.measure.chance import LEVELS, SILENT, random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
-from jorvik.core.readings.base import Reading, in_words
+from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import in_words
 
 
 def find(of: Context) -> Iterator[Reading]:

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
-from jorvik.core.modules.base import time_text
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import time_text
 
 
 def find(of: Context) -> Iterator[Reading]:

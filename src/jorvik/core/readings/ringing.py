@@ -9,8 +9,9 @@ from functools import partial
 from jorvik.core.document.patch import Patch, edited
 from jorvik.core.measure.closed_forms import ring, ring_from
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import Module, time_text
-from jorvik.core.readings.base import Reading, rounded
+from jorvik.core.modules.base import Module
+from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import rounded, time_text
 
 RINGS_FROM_Q = 0.5
 

@@ -8,8 +8,8 @@ import numpy as np
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
-from jorvik.core.readings.base import Reading, in_words
+from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import in_words, time_text
 
 STANDS_OUT = 0.05
 MOST = 5

@@ -12,8 +12,8 @@ import numpy as np
 
 from jorvik.core.measure.closed_forms import images, meeting
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import rate_text, time_text
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import rate_text, time_text
 
 MOMENTS = 6
 AUDIO_HZ = 20.0

@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
-from jorvik.core.modules.base import time_text
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.words import time_text
 
 PROCESSORS = ("filter", "slew", "mix", "shape", "follower")
 FALLS = ("−6 dB", "−20 dB", "−40 dB")

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from jorvik.core.document.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
 from jorvik.core.dsp.kernels import Floats, kernel
+from jorvik.core.dsp.svf import TOP, corner
 from jorvik.core.units.tempo import Tempo
 
 SENDS = ("send_delay", "send_chorus", "send_reverb")
@@ -31,7 +32,7 @@ def delay(sound: Floats, settings: DelaySettings, tempo: Tempo, rate: int) -> Fl
     """Return the echoes, without the sound itself; each is damped and crosses to the other side."""
     steps = max(1, round(tempo.seconds(settings.time) * rate))
     made = np.zeros_like(sound)
-    g = math.tan(math.pi * min(settings.damp_hz / rate, 0.49))
+    g = corner(settings.damp_hz / rate, TOP)
     _echoes(np.ascontiguousarray(sound), steps, settings.feedback, g / (1.0 + g), made)
     return made
 
@@ -112,7 +113,7 @@ def room(decay_s: float, damp_hz: float, rate: int) -> Floats:
     frames = max(1, round(1.2 * decay_s * rate))
     noise = np.random.default_rng(5).standard_normal((frames, 2))
     fall = 10.0 ** (-3.0 * np.arange(frames)[:, None] / (decay_s * rate))
-    low = np.asarray(sosfilt(butter(2, min(damp_hz / rate, 0.49), fs=1.0, output="sos"), noise, axis=0))
+    low = np.asarray(sosfilt(butter(2, min(damp_hz / rate, TOP), fs=1.0, output="sos"), noise, axis=0))
     made = low * fall + (noise - low) * fall**2
     made *= np.clip(np.arange(frames) / (0.012 * rate), 0.0, 1.0)[:, None]
     return np.asarray(made / max(float(np.sqrt((made**2).sum(axis=0).mean())), 1e-9))

@@ -1,18 +1,15 @@
 """The two filters after the tone: state-variable, moved at every sample, in series, in parallel or between."""
 
-import math
 from typing import Final, NamedTuple
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel
+from jorvik.core.dsp.svf import TOP, advance, corner, damping, feedback, passed
 from jorvik.core.voice.tones import ROWS
-
-RESPONSES: Final = ("low", "high", "band", "notch")
-_LOW, _HIGH, _BAND, _NOTCH = range(4)
 
 _CUTOFF, _RESONANCE = ROWS["cutoff"], ROWS["resonance"]
 _CUTOFF2, _RESONANCE2, _MIX = ROWS["filter2_cutoff"], ROWS["filter2_resonance"], ROWS["filter_mix"]
 
-_S1, _S2, _S3, _S4, _LAST_HZ, _LAST_R, _G, _K, _A1 = range(9)
+_S1, _, _S3, _, _LAST_HZ, _LAST_R, _G, _K, _A1 = range(9)
 ONE_FILTER: Final = _A1 + 1
 FILTER_STATES: Final = 2 * ONE_FILTER
 
@@ -30,26 +27,18 @@ class Filters(NamedTuple):
 
 @inline_kernel
 def _tune(s: Floats, at: int, hz: float, resonance: float, rate: float) -> None:
-    """Keep the coefficients for a cutoff and a resonance, Q = 0.5 x 128**r, unless they stand already."""
+    """Keep the coefficients for a cutoff and a resonance, unless they stand already."""
     if hz != s[at + _LAST_HZ] or resonance != s[at + _LAST_R]:
         s[at + _LAST_HZ], s[at + _LAST_R] = hz, resonance
-        s[at + _G] = math.tan(math.pi * min(hz / rate, 0.49))
-        s[at + _K] = 2.0 * 128.0**-resonance
-        s[at + _A1] = 1.0 / (1.0 + s[at + _G] * (s[at + _G] + s[at + _K]))
+        s[at + _G], s[at + _K] = corner(hz / rate, TOP), damping(resonance)
+        s[at + _A1] = feedback(s[at + _G], s[at + _K])
 
 
 @inline_kernel
-def _stage(s: Floats, at: int, a: int, x: float, response: int) -> float:
-    """Return one trapezoidal state-variable stage whose states stand at ``a`` and ``a + 1``."""
-    g, k = s[at + _G], s[at + _K]
-    v1 = s[at + _A1] * (s[a] + g * (x - s[a + 1]))
-    v2 = s[a + 1] + g * v1
-    s[a], s[a + 1] = 2.0 * v1 - s[a], 2.0 * v2 - s[a + 1]
-    if response == _LOW:
-        return v2
-    if response == _HIGH:
-        return x - k * v1 - v2
-    return k * v1 if response == _BAND else x - k * v1
+def _stage(s: Floats, at: int, states: int, x: float, response: int) -> float:
+    """Return one stage whose states stand at ``states`` and the place after it."""
+    v1, v2 = advance(s, states, s[at + _G], s[at + _A1], x)
+    return passed(response, s[at + _K], x, v1, v2)
 
 
 @inline_kernel

@@ -14,13 +14,14 @@ from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats, kernel
 from jorvik.core.dsp.randomness import note_random, stream
+from jorvik.core.dsp.svf import RESPONSES
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.notes import Held, run_length, voices
 from jorvik.core.engine.run import Block, Run, never
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.voice.effects import SENDS, effects
-from jorvik.core.voice.filters import FILTER_STATES, RESPONSES, Filters, filter_block
+from jorvik.core.voice.filters import FILTER_STATES, Filters, filter_block
 from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones

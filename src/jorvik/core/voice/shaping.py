@@ -7,10 +7,14 @@ from typing import Final
 import numpy as np
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel, summing_kernel, unowned
+from jorvik.core.dsp.svf import TOP, advance, corner, feedback
 from jorvik.core.voice.tones import ROWS, SINE_PEAK
 
 FACTORS: Final = {"fold": 4, "drive": 4, "fm_index": 2}
 """How many times the sample rate each is run at. FM reads its table under what it reaches, and needs less."""
+
+CROSSOVER_K: Final = 2.0
+"""Damping of the drive's crossover: a Q of one half, so that both sides fall without a peak."""
 
 FOLD_REACH: Final = 12.0
 """Quarter turns of the fold's sine that a sine of full level goes through at full fold."""
@@ -66,8 +70,8 @@ def shape(lanes: Floats, s: Floats, crossover_hz: float, factor: int, rate: floa
     Depths go straight from one sample's to the next one's. The drive fades in over its first 3 dB, so that 0 dB is
     the tone itself.
     """
-    g = math.tan(math.pi * min(crossover_hz / (rate * factor), 0.49))
-    split = 1.0 / (1.0 + g * (g + 2.0))
+    g = corner(crossover_hz / (rate * factor), TOP)
+    split = feedback(g, CROSSOVER_K)
     for n in range(lanes.shape[1]):
         folded, driven = lanes[_FOLD, n], lanes[_DRIVE, n]
         gain, level, mix = s[_GAIN], s[_LEVEL], s[_MIX]
@@ -83,10 +87,8 @@ def shape(lanes: Floats, s: Floats, crossover_hz: float, factor: int, rate: floa
             if mix > 0.0 or new_mix > 0.0:
                 high = x
                 if crossover_hz > 0.0:
-                    v1 = split * (s[_LOW1] + g * (x - s[_LOW2]))
-                    v2 = s[_LOW2] + g * v1
-                    s[_LOW1], s[_LOW2] = 2.0 * v1 - s[_LOW1], 2.0 * v2 - s[_LOW2]
-                    high = x - 2.0 * v1 - v2
+                    v1, v2 = advance(s, _LOW1, g, split, x)
+                    high = x - CROSSOVER_K * v1 - v2
                 y = (level + (new_level - level) * at) * drive(high, gain + (new_gain - gain) * at, s)
                 x += (mix + (new_mix - mix) * at) * (y - high)
             tones[place] = x

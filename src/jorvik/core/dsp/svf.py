@@ -1,0 +1,97 @@
+"""The trapezoidal state-variable filter: its coefficients, one sample of it, and its response.
+
+Source of the form: the trapezoidal integration of the state-variable filter (Zavalishin, "The Art of VA Filter
+Design", ch. 4): g = tan(pi f / fs), k = 1 / Q.
+"""
+
+import math
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jorvik.core.dsp.kernels import Floats, inline_kernel
+
+RESPONSES: Final = ("low", "high", "band", "notch")
+"""What passes; the compiled code knows each by its place."""
+_LOW, _HIGH, _BAND, _NOTCH = range(len(RESPONSES))
+
+TOP: Final = 0.49
+"""Share of the sample rate under which the voice's corners are kept: at one half the tangent has no value."""
+
+CONTROL_TOP: Final = 0.4999
+"""The same for control filters, which may ring up to half the rate."""
+
+
+def quality(resonance: float) -> float:
+    """Return the Q of a resonance from 0 to 1: 0.5 x 128**r.
+
+    >>> quality(0.0), quality(1.0)
+    (0.5, 64.0)
+    """
+    return float(0.5 * 128.0**resonance)
+
+
+def resonance_of(q: float) -> float:
+    """Return the resonance that has a Q.
+
+    >>> resonance_of(64.0)
+    1.0
+    """
+    return math.log(2.0 * q) / math.log(128.0)
+
+
+@inline_kernel
+def damping(resonance: float) -> float:
+    """Return k = 1 / Q of a resonance from 0 to 1."""
+    return 2.0 * 128.0**-resonance
+
+
+@inline_kernel
+def corner(share: float, top: float) -> float:
+    """Return g of a corner at a share of the sample rate, kept under ``top``."""
+    return math.tan(math.pi * min(share, top))
+
+
+@inline_kernel
+def feedback(g: float, k: float) -> float:
+    """Return 1 / (1 + g (g + k)): what solves the loop without delay."""
+    return 1.0 / (1.0 + g * (g + k))
+
+
+@inline_kernel
+def advance(s: Floats, at: int, g: float, a: float, x: float) -> tuple[float, float]:
+    """Return what the two integrators make of an input, v1 and v2, and move their states ``s[at]`` and ``s[at + 1]``.
+
+    ``a`` is :func:`feedback`. Low is v2, band k v1, high x - k v1 - v2, notch x - k v1.
+    """
+    v1 = a * (s[at] + g * (x - s[at + 1]))
+    v2 = s[at + 1] + g * v1
+    s[at], s[at + 1] = 2.0 * v1 - s[at], 2.0 * v2 - s[at + 1]
+    return v1, v2
+
+
+@inline_kernel
+def passed(response: int, k: float, x: float, v1: float, v2: float) -> float:
+    """Return what a response passes, of the input and what :func:`advance` made of it."""
+    if response == _LOW:
+        return v2
+    if response == _BAND:
+        return k * v1
+    return x - k * v1 - v2 if response == _HIGH else x - k * v1
+
+
+def transfer(
+    response: str, hz: Floats | float, corner_hz: Floats | float, q: float, rate: float, top: float = CONTROL_TOP
+) -> NDArray[np.complex128]:
+    """Return gain and phase at frequencies as complex numbers, in the shape that both make together.
+
+    The bilinear transform of low = 1 / D, band = (s / q) / D, high = s^2 / D, notch = (s^2 + 1) / D, where
+    D = s^2 + s / q + 1, with s = j tan(pi f / fs) / tan(pi f_c / fs).
+
+    >>> round(abs(complex(transfer("low", 1000.0, 1000.0, 0.5, 48_000.0))), 9)
+    0.5
+    """
+    s = 1j * np.tan(np.pi * np.asarray(hz) / rate) / np.tan(np.pi * np.minimum(np.asarray(corner_hz) / rate, top))
+    above = {"low": 1.0 + 0.0 * s, "band": s / q, "high": s * s, "notch": s * s + 1.0}[response]
+    return np.asarray(above / (s * s + s / q + 1.0))

@@ -1,0 +1,29 @@
+"""Modulation at audio rate: what swings fast on the pitch, and how far oscillator 2 modulates oscillator 1."""
+
+from collections.abc import Iterator
+
+from jorvik.core.document.patch import Route
+from jorvik.core.measure.context import Context
+from jorvik.core.units.pitch import key_hz
+
+AUDIO_HZ = 20.0
+
+
+def fast_on_pitch(of: Context) -> Iterator[tuple[Route, float]]:
+    """Yield each route on pitch whose source swings at audio rate, and the mean of what it adds, in semitones."""
+    lane = of.lane("pitch")
+    for route in lane.lane.routes if lane else ():
+        swing = of.measures.signals.get(route.source)
+        fast = swing is not None and swing.periodic is not None and swing.periodic.rate_hz >= AUDIO_HZ
+        module = of.patch.modules_by_id.get(route.source)
+        if lane and (fast or (module is not None and module.kind == "oscillator")):
+            yield route, float(of.held(lane.contributions[route.id]).mean())
+
+
+def strongest_index(of: Context) -> tuple[float, float, float]:
+    """Return the greatest FM index that a note comes to, and the carrier and the modulator in hertz there."""
+    index = of.values("fm_index")
+    at = int(index.argmax())
+    pitch, pitch2, ratio = (float(of.values(name)[at]) for name in ("pitch", "osc2_pitch", "fm_ratio"))
+    carrier = key_hz(of.patch.performance.notes[0].key + pitch)
+    return float(index[at]), carrier, carrier * ratio * 2.0 ** (pitch2 / 12.0)
