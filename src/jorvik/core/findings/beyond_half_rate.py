@@ -11,10 +11,10 @@ from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.closed_forms import sidebands
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import strongest_index
+from jorvik.core.units.noticed import HIGHEST_HZ
 from jorvik.core.units.words import rate_text
 
 LEAST = 0.01
-HEARD_HZ = 20_000.0
 
 
 def find(of: Context) -> Iterator[Finding]:
@@ -22,7 +22,7 @@ def find(of: Context) -> Iterator[Finding]:
     index, carrier, modulator = strongest_index(of)
     if index > 0.0:
         top = _top(carrier, modulator, index)
-        if top > HEARD_HZ:
+        if top > HIGHEST_HZ:
             yield Finding(
                 rule="beyond_half_rate",
                 severity="note",
@@ -68,7 +68,7 @@ def _lower_index(of: Context, carrier: float, modulator: float, index: float) ->
     if of.routes_to("fm_index"):
         return None
     fits = next(
-        (i / 10.0 for i in range(int(10.0 * index), 0, -1) if _top(carrier, modulator, i / 10.0) <= HEARD_HZ), None
+        (i / 10.0 for i in range(int(10.0 * index), 0, -1) if _top(carrier, modulator, i / 10.0) <= HIGHEST_HZ), None
     )
     return Mend(f"FM index {fits:g}", edited(of.patch, base={"fm_index": fits})) if fits else None
 

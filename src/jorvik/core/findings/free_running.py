@@ -16,12 +16,10 @@ from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
+from jorvik.core.units.noticed import AUDIO_HZ, CUTOFF_ST, STEADY_PITCH_ST
 from jorvik.core.units.words import in_words
 
-AUDIO_HZ: Final = 20.0
 FURTHER_ON: Final = (0.25, 0.5, 0.75)
-LEAST_PITCH_ST: Final = 0.03
-LEAST_CUTOFF_ST: Final = 0.1
 LEAST_SHARE: Final = 0.01
 
 
@@ -66,5 +64,5 @@ def _apart(of: Context, module: Module) -> dict[str, float]:
 def _least(of: Context, name: str) -> float:
     at = of.trace.lanes[name].lane.destination
     if name == "pitch":
-        return LEAST_PITCH_ST
-    return LEAST_CUTOFF_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)
+        return STEADY_PITCH_ST
+    return CUTOFF_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)

@@ -11,8 +11,8 @@ import numpy as np
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import PITCH_ST
 
-OFF_ST = 0.05
 OCTAVE_ST = 12.0
 
 
@@ -25,7 +25,7 @@ def find(of: Context) -> Iterator[Finding]:
         given = of.held(of.trace.lanes["pitch"].contributions[route.id])
         meant = OCTAVE_ST * of.held(of.trace.signals[module.id])
         off = float(np.abs(given - np.round(given)).max())
-        if off <= OFF_ST or float(np.abs(meant - np.round(meant)).max()) > OFF_ST:
+        if off <= PITCH_ST or float(np.abs(meant - np.round(meant)).max()) > PITCH_ST:
             continue
         yield Finding(
             rule="off_scale",

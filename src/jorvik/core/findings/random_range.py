@@ -10,8 +10,9 @@ import numpy as np
 
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.findings.base import Finding, Mend
-from jorvik.core.measure.chance import LEVELS, SILENT, random_routes, reach_of_lane, silent_share
+from jorvik.core.measure.chance import LEVELS, random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import SILENT
 
 SHARE = 0.02
 OCTAVE_ST = 12.0

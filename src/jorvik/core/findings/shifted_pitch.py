@@ -9,14 +9,13 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import fast_on_pitch
-
-LEAST_ST = 0.05
+from jorvik.core.units.noticed import PITCH_ST
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each fast source that moves the average pitch."""
     for route, mean in fast_on_pitch(of):
-        if abs(mean) < LEAST_ST:
+        if abs(mean) < PITCH_ST:
             continue
         whole = float(of.held(of.trace.signals[route.source]).mean()) if route.source in of.trace.signals else 0.0
         mend = None

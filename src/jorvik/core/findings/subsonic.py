@@ -14,9 +14,9 @@ from jorvik.core.document.patch import Patch, check_patch, edited
 from jorvik.core.document.performance import Note
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.voice.render import render
 
-HEARD_FROM_HZ = 20.0
 LEAST_DB = -15.0
 LEAST_SIZE = 0.01
 LONGEST_S = 0.5
@@ -39,7 +39,7 @@ def find(of: Context) -> Iterator[Finding]:
     if whole <= 1e-9:
         return
     hz = np.fft.rfftfreq(4 * samples.shape[0], 1.0 / _RATE)
-    share_db = 10.0 * math.log10(max(float(power[hz < HEARD_FROM_HZ].sum()) / whole, 1e-12))
+    share_db = 10.0 * math.log10(max(float(power[hz < AUDIO_HZ].sum()) / whole, 1e-12))
     size = math.sqrt(float((samples**2).mean())) * 10.0 ** (share_db / 20.0)
     if share_db < LEAST_DB or size < LEAST_SIZE:
         return
@@ -48,7 +48,7 @@ def find(of: Context) -> Iterator[Finding]:
     yield Finding(
         rule="subsonic",
         severity="caution",
-        sentence=f"{share_db:.0f} dB of the sound lies under {HEARD_FROM_HZ:g} Hz{standing}.".replace("-", "−"),
+        sentence=f"{share_db:.0f} dB of the sound lies under {AUDIO_HZ:g} Hz{standing}.".replace("-", "−"),
         why="It is not heard, takes headroom, and moves what comes after it. Standing DC is taken out at the output; what causes it is here.",
         about="amplitude",
         from_s=of.on_s,

@@ -9,10 +9,10 @@ from collections.abc import Iterator
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import time_text
 
 SLOWEST, FASTEST = 4.0, 8.0
-AUDIO_HZ = 20.0
 DELAY_S = 0.12
 
 

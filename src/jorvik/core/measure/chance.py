@@ -10,9 +10,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
-
-SILENT: Final = 0.01
-"""A level at or under this is not heard."""
+from jorvik.core.units.noticed import SILENT
 
 LEVELS: Final = ("amplitude", "osc1_level", "fold")
 """Lanes on which nothing is silence, or a note that is not shaped at all."""

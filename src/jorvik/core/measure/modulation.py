@@ -4,9 +4,8 @@ from collections.abc import Iterator
 
 from jorvik.core.document.patch import Route
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.pitch import key_hz
-
-AUDIO_HZ = 20.0
 
 
 def fast_on_pitch(of: Context) -> Iterator[tuple[Route, float]]:

@@ -14,10 +14,9 @@ from jorvik.core.document.voice_settings import frame_of
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.svf import TOP, quality, transfer
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import HIGHEST_HZ, LEVEL_DB, MASKED_DB
 from jorvik.core.units.pitch import key_hz
 
-HEARD_DB: Final = 1.0
-COUNTS_DB: Final = 60.0
 MOMENTS: Final = 1024
 
 
@@ -58,7 +57,7 @@ class MovedCutoff:
 
     def unchanged_share(self) -> float:
         """Return the share of the steps or moments at which no harmonic changes by 1 dB."""
-        return float((np.abs(self._gains_db()).max(axis=1) < HEARD_DB).mean())
+        return float((np.abs(self._gains_db()).max(axis=1) < LEVEL_DB).mean())
 
     def loudest_db(self) -> Floats:
         """Return for each step or moment the level of the loudest harmonic that is left, the strongest at 0 dB."""
@@ -77,7 +76,7 @@ def _harmonics(of: Context) -> tuple[Floats, Floats]:
     position = float(of.values("wavetable_position").mean())
     table = voice.oscillators.table(voice.oscillators.osc1.table)
     levels = np.array([level for level, _ in frame_of(table, position)])
-    numbers = np.flatnonzero(levels > 10.0 ** (-COUNTS_DB / 20.0)) + 1
+    numbers = np.flatnonzero(levels > 10.0 ** (-MASKED_DB / 20.0)) + 1
     hz = np.asarray(numbers * key_hz(of.patch.performance.notes[0].key), dtype=float)
-    heard = hz < min(20_000.0, 0.5 * of.rate)
+    heard = hz < min(HIGHEST_HZ, 0.5 * of.rate)
     return hz[heard], levels[numbers - 1][heard]

@@ -7,10 +7,11 @@ is counted over many draws.
 
 from collections.abc import Iterator
 
-from jorvik.core.measure.chance import LEVELS, SILENT, random_routes, reach_of_lane, silent_share
+from jorvik.core.measure.chance import LEVELS, random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.noticed import SILENT
 from jorvik.core.units.words import in_words
 
 

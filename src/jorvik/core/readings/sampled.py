@@ -13,10 +13,10 @@ import numpy as np
 from jorvik.core.measure.closed_forms import images, meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.readings.base import Reading
+from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import rate_text, time_text
 
 MOMENTS = 6
-AUDIO_HZ = 20.0
 LONGEST_S = 600.0
 
 

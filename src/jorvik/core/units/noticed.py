@@ -1,0 +1,27 @@
+"""What an ear notices: each threshold once, with where it comes from."""
+
+from typing import Final
+
+AUDIO_HZ: Final = 20.0
+"""From here on a repetition is heard as a tone instead of a movement; under it nothing is heard as one."""
+
+HIGHEST_HZ: Final = 20_000.0
+"""What lies over it is not heard."""
+
+PITCH_ST: Final = 0.05
+"""A pitch that is off by less is not noticed within a phrase, where a note is heard for a moment: 5 cents."""
+
+STEADY_PITCH_ST: Final = 0.03
+"""The same for one held note against another: 3 cents, 0.2 % (Wier, Jesteadt and Green, JASA 61, 1977, at 1 kHz)."""
+
+CUTOFF_ST: Final = 0.1
+"""A difference of a filter's cutoff that is not noticed."""
+
+LEVEL_DB: Final = 1.0
+"""Levels are told apart from about here on (Jesteadt, Wier and Green, JASA 61, 1977)."""
+
+MASKED_DB: Final = 60.0
+"""What lies so far under the strongest of a sound is not heard beside it."""
+
+SILENT: Final = 0.01
+"""An amplitude at or under this, 40 dB down, is not heard as a note."""
