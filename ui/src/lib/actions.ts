@@ -3,7 +3,7 @@ import { api, plain, taken, type Patch, type Route } from './api';
 import { bench } from './bench.svelte';
 import * as of from './document';
 import { cut } from './text';
-import { amountUnit, titleOf } from './wording';
+import { firstRoute, titleOf } from './wording';
 
 /** Makes a change where a patch is open. */
 function change(label: string, made: (patch: Patch) => Patch, merge = '', draft = false): void {
@@ -61,7 +61,7 @@ export function addPull(source: string, destination: string): void {
   add(
     'route',
     () => `${source} moves ${titleOf(destination)}`,
-    (patch) => of.addRoute(patch, source, destination, amountUnit(destination))
+    (patch) => of.addRoute(patch, source, destination, firstRoute(destination))
   );
 }
 

@@ -115,15 +115,16 @@ describe('adding', () => {
   });
 
   it('gives a route an id without what ids may not hold', () => {
-    const [, id] = doc.addRoute(patch, 'sway', 'lag.rise_s', 's');
+    const [, id] = doc.addRoute(patch, 'sway', 'lag.rise_s', { amount: 0.05, mode: 'add' });
     expect(id).not.toMatch(/[.:]/);
   });
 
-  it('scales the amplitude and adds to everything else', () => {
-    const added = (destination: string): Route => doc.routes(doc.addRoute(patch, 'sway', destination, 'st')[0]).at(-1)!;
-    expect(added('amplitude')).toMatchObject({ mode: 'scale', amount: 1 });
-    expect(added('cutoff').mode).toBe('add');
-    expect(Math.abs(added('pitch').amount ?? 0)).toBeLessThanOrEqual(1);
+  it('begins a route as the catalogue says, and one on an amount by taking all of that away', () => {
+    const first = { amount: 1, mode: 'scale' } as const;
+    const [next, id] = doc.addRoute(patch, 'sway', 'amplitude', first);
+    expect(doc.routes(next).at(-1)).toMatchObject(first);
+    const [moved] = doc.addRoute(next, 'sway', `route:${id}.amount`, { amount: 0.3, mode: 'add' });
+    expect(doc.routes(moved).at(-1)).toMatchObject({ mode: 'add', amount: -1 });
   });
 });
 

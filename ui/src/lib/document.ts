@@ -43,23 +43,19 @@ export function addModule(patch: Patch, kind: KindFacts): [Patch, string] {
   return [{ ...patch, modules: [...modules(patch), { id, kind: kind.kind } as Module] }, id];
 }
 
-/** Amounts that a new route starts with: enough to be seen and heard, little enough not to startle. */
-const FIRST_AMOUNT: Record<string, number> = { st: 7, oct: 1, s: 0.05, dB: 6, cents: 10, rad: 1 };
+/** What a new route begins with; the catalogue has it of each destination. */
+export interface FirstRoute {
+  amount: number;
+  mode: 'add' | 'scale';
+}
 
-export function addRoute(patch: Patch, source: string, destination: string, unit: string): [Patch, string] {
+export function addRoute(patch: Patch, source: string, destination: string, first: FirstRoute): [Patch, string] {
   const takenIds = routes(patch).map((route) => route.id);
   const id = freeId(`${source} to ${destination.replace('.', ' ').replace(':', ' ')}`, takenIds);
-  const scales = destination === 'amplitude';
   // What moves how far a route goes begins by taking it all away: full velocity, and the movement is gone.
   const moved = routes(patch).find((route) => `route:${route.id}.amount` === destination);
-  const amount = scales
-    ? 1
-    : moved
-      ? -(moved.amount ?? 0)
-      : destination === 'pitch'
-        ? 0.5
-        : (FIRST_AMOUNT[unit] ?? 0.3);
-  const route: Route = { id, source, destination, amount, mode: scales ? 'scale' : 'add' };
+  const amount = moved ? -(moved.amount ?? 0) : first.amount;
+  const route: Route = { id, source, destination, amount, mode: first.mode };
   return [{ ...patch, routes: [...routes(patch), route] }, id];
 }
 

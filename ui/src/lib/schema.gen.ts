@@ -1086,6 +1086,20 @@ export interface components {
              * @enum {string}
              */
             law: "sum" | "octaves" | "semitones";
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "pitch" | "level" | "timbre" | "place" | "control";
+            /** First Amount */
+            first_amount: number;
+            /**
+             * First Mode
+             * @enum {string}
+             */
+            first_mode: "add" | "scale";
+            /** Help */
+            help: string;
         };
         /**
          * Difference
@@ -1275,6 +1289,11 @@ export interface components {
              * @default false
              */
             note_values?: boolean;
+            /**
+             * First Amount
+             * @default 0
+             */
+            first_amount?: number;
             /**
              * Choices
              * @default []

@@ -1,7 +1,7 @@
 /** What destinations and routes are called, in the words of the sheet. */
-import type { Route } from './api';
+import type { FieldFacts, Route } from './api';
 import { bench } from './bench.svelte';
-import { modules, routes, verbOf } from './document';
+import { modules, routes, verbOf, type FirstRoute } from './document';
 import { extentOf } from './sheet';
 
 /** Returns the id of the route whose amount a destination is, if it is one. */
@@ -39,9 +39,21 @@ export function amountUnit(destination: string): string {
     const route = patch && routes(patch).find((r) => r.id === routeId);
     return route && route.mode !== 'scale' ? amountUnit(route.destination) : 'ratio';
   }
-  const [id, field] = destination.split('.');
-  const module = patch && modules(patch).find((m) => m.id === id);
-  const facts = catalogue?.kinds.find((k) => k.kind === module?.kind)?.fields.find((f) => f.name === field);
+  const facts = parameterOf(destination);
   if (!facts) return 'ratio';
   return facts.law === 'octaves' ? 'oct' : facts.law === 'semitones' ? 'st' : (facts.unit ?? 'ratio');
+}
+
+/** Returns what a new route on a destination begins with. */
+export function firstRoute(destination: string): FirstRoute {
+  const known = bench.catalogue?.destinations.find((at) => at.name === destination);
+  if (known) return { amount: known.first_amount, mode: known.first_mode };
+  return { amount: parameterOf(destination)?.first_amount ?? 0.3, mode: 'add' };
+}
+
+/** Returns what the catalogue says of a module's parameter. */
+function parameterOf(destination: string): FieldFacts | undefined {
+  const [id, field] = destination.split('.');
+  const module = bench.patch && modules(bench.patch).find((m) => m.id === id);
+  return bench.catalogue?.kinds.find((k) => k.kind === module?.kind)?.fields.find((f) => f.name === field);
 }

@@ -191,5 +191,5 @@ def _settings(patch: Patch, name: str, wished: Collection[str]) -> Iterator[Chan
             continue
         plain = not isinstance(getattr(module, field), str)
         both = field == "decay_bend" and {"half_s", "tenth_s"} <= set(wished)
-        usual = module.kind == "envelope" and plain and (both or bool(set(_SERVES.get(field, ())) & set(wished)))
+        usual = module.is_staged and plain and (both or bool(set(_SERVES.get(field, ())) & set(wished)))
         yield _of(patch, at, at.title, usual)

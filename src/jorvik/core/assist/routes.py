@@ -119,7 +119,7 @@ def macro_end(patch: Patch, macro: str, full: bool, values: dict[str, float]) ->
     Raises Problem for a macro or a destination that is not there.
     """
     module = patch.modules_by_id.get(macro)
-    if module is None or module.kind != "macro":
+    if module is None or not module.is_control:
         raise Problem("macro", shown(macro), "a macro of this patch")
     document = patch.document()
     for name, value in values.items():

@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final, Literal
 
 from jorvik.core.modules.base import Law, Module, field_facts
 
@@ -14,6 +14,20 @@ UNBOUNDED: Final = 1e9
 
 _MOST_OCTAVES: Final = 900.0
 """A value moved by so many octaves is past every range, and still a number."""
+
+
+Part = Literal["pitch", "level", "timbre", "place", "control"]
+"""Of a sound its pitch, the loudness of it or a part, its timbre, where it stands in space; or a module's setting."""
+
+_FIRST_AMOUNTS: Final = {"st": 7.0, "oct": 1.0, "s": 0.05, "dB": 6.0, "cents": 10.0, "rad": 1.0}
+"""By the unit that something is moved in."""
+
+_FIRST_AMOUNT: Final = 0.3
+
+
+def first_amount(unit: str) -> float:
+    """Return what a new route begins with on a destination that says nothing else, by the unit it is moved in."""
+    return _FIRST_AMOUNTS.get(unit, _FIRST_AMOUNT)
 
 
 @dataclass(frozen=True)
@@ -31,6 +45,21 @@ class Destination:
     law: Law = "sum"
     moved_in: str = ""
     """Unit of what moves it; the unit itself where that is empty."""
+    part: Part = "control"
+    """What of the sound it is."""
+    first_amount: float = 0.0
+    """What a new route on it begins with: enough to be heard, little enough not to startle."""
+    first_mode: Literal["add", "scale"] = "add"
+    fuller_up: bool = False
+    """Whether more of it is more sound: louder, brighter or richer."""
+    heard_through: Literal["", "osc1", "osc2", "unison"] = ""
+    """What must be at work for it to be heard."""
+    bare_at_0: bool = False
+    """Whether a note with none of it is silent, or not shaped at all."""
+    adds_partials: bool = False
+    """Whether it puts partials into the tone that its table does not have."""
+    help: str = ""
+    """What it does, in a sentence."""
 
     @property
     def amount_unit(self) -> str:
@@ -61,52 +90,56 @@ class Destination:
         return n * math.log2(b / a) if n else b - a
 
 
-def _ratio(name: str, title: str, base: float = 0.0) -> Destination:
-    return Destination(name, title, "ratio", 0.0, 1.0, base)
+def _row(
+    name: str, title: str, unit: str, ends: tuple[float, float], base: float, part: Part, help: str, **more: Any
+) -> Destination:
+    """Return a row of the table; frequencies and ratios of them are moved in semitones where ``more`` says so."""
+    more.setdefault("first_amount", first_amount(more.get("moved_in", unit)))
+    return Destination(name, title, unit, *ends, base, part=part, help=help, **more)
 
 
-def _hertz(name: str, title: str, base: float) -> Destination:
-    return Destination(name, title, "Hz", 16.0, 20_000.0, base, "semitones", "st")
+_SHARE: Final = (0.0, 1.0)
+_CUTOFFS: Final = (16.0, 20_000.0)
+_KEYS: Final = (-60.0, 60.0)
+_WIDTHS: Final = (0.01, 0.99)
+_IN_ST: Final[dict[str, Any]] = {"law": "semitones", "moved_in": "st"}
 
-
+# A row is one line, as it is read.
+# fmt: off
 _TABLE: Final = (
-    Destination("pitch", "Pitch", "st", -60.0, 60.0, 0.0),
-    _hertz("cutoff", "Cutoff", 1_000.0),
-    _ratio("wavetable_position", "Wavetable position"),
-    _ratio("amplitude", "Amplitude", 1.0),
-    Destination("osc2_pitch", "Oscillator 2 pitch", "st", -60.0, 60.0, 0.0),
-    _ratio("resonance", "Resonance"),
-    _hertz("filter2_cutoff", "Filter 2 cutoff", 20_000.0),
-    _ratio("filter2_resonance", "Filter 2 resonance"),
-    _ratio("fold", "Fold"),
-    _ratio("osc1_level", "Oscillator 1 level", 1.0),
-    _ratio("osc2_level", "Oscillator 2 level"),
-    _ratio("sub_level", "Sub level"),
-    _ratio("noise_level", "Noise level"),
-    _ratio("filter_mix", "Filter mix"),
-    _ratio("send_delay", "Delay send"),
-    _ratio("send_chorus", "Chorus send"),
-    _ratio("send_reverb", "Reverb send"),
-    Destination("fm_index", "FM index", "rad", 0.0, 20.0, 0.0),
-    Destination("fm_ratio", "FM ratio", "ratio", 0.125, 32.0, 1.0, "semitones", "st"),
-    Destination("pulse_width", "Pulse width", "ratio", 0.01, 0.99, 0.5),
-    Destination("osc2_pulse_width", "Oscillator 2 pulse width", "ratio", 0.01, 0.99, 0.5),
-    Destination("drive", "Drive", "dB", 0.0, 36.0, 0.0),
-    Destination("detune", "Detune", "cents", 0.0, 100.0, 0.0),
-    Destination("pan", "Pan", "ratio", -1.0, 1.0, 0.0),
-    _ratio("stereo_spread", "Stereo spread"),
+    _row("pitch", "Pitch", "st", _KEYS, 0.0, "pitch", "How far all oscillators stand from the key.", first_amount=0.5),
+    _row("cutoff", "Cutoff", "Hz", _CUTOFFS, 1_000.0, "timbre", "Corner of the first filter.", fuller_up=True, **_IN_ST),
+    _row("wavetable_position", "Wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table oscillator 1 reads.", fuller_up=True),
+    _row("amplitude", "Amplitude", "ratio", _SHARE, 1.0, "level", "How far the amplifier at the end is open.", fuller_up=True, first_amount=1.0, first_mode="scale", bare_at_0=True),
+    _row("osc2_pitch", "Oscillator 2 pitch", "st", _KEYS, 0.0, "pitch", "How far oscillator 2 stands from oscillator 1.", heard_through="osc2"),
+    _row("resonance", "Resonance", "ratio", _SHARE, 0.0, "timbre", "How far the first filter lifts what lies at its corner."),
+    _row("filter2_cutoff", "Filter 2 cutoff", "Hz", _CUTOFFS, 20_000.0, "timbre", "Corner of the second filter.", **_IN_ST),
+    _row("filter2_resonance", "Filter 2 resonance", "ratio", _SHARE, 0.0, "timbre", "How far the second filter lifts what lies at its corner."),
+    _row("fold", "Fold", "ratio", _SHARE, 0.0, "timbre", "How far the tone is turned back on itself, which adds harmonics.", fuller_up=True, adds_partials=True, bare_at_0=True),
+    _row("osc1_level", "Oscillator 1 level", "ratio", _SHARE, 1.0, "level", "How much of oscillator 1 is in the tone.", bare_at_0=True),
+    _row("osc2_level", "Oscillator 2 level", "ratio", _SHARE, 0.0, "level", "How much of oscillator 2 is in the tone.", adds_partials=True),
+    _row("sub_level", "Sub level", "ratio", _SHARE, 0.0, "level", "How much of the sub oscillator is in the tone.", adds_partials=True),
+    _row("noise_level", "Noise level", "ratio", _SHARE, 0.0, "level", "How much noise is in the tone.", adds_partials=True),
+    _row("filter_mix", "Filter mix", "ratio", _SHARE, 0.0, "timbre", "0 puts the filters in series, 1 beside each other."),
+    _row("send_delay", "Delay send", "ratio", _SHARE, 0.0, "place", "How much goes to the delay."),
+    _row("send_chorus", "Chorus send", "ratio", _SHARE, 0.0, "place", "How much goes to the chorus."),
+    _row("send_reverb", "Reverb send", "ratio", _SHARE, 0.0, "place", "How much goes to the reverb."),
+    _row("fm_index", "FM index", "rad", (0.0, 20.0), 0.0, "timbre", "How far oscillator 2 turns the phase of oscillator 1.", fuller_up=True, adds_partials=True, heard_through="osc1"),
+    _row("fm_ratio", "FM ratio", "ratio", (0.125, 32.0), 1.0, "timbre", "Oscillator 2's frequency, in multiples of oscillator 1's.", heard_through="osc2", **_IN_ST),
+    _row("pulse_width", "Pulse width", "ratio", _WIDTHS, 0.5, "timbre", "Share of the cycle that oscillator 1's pulse is up.", heard_through="osc1"),
+    _row("osc2_pulse_width", "Oscillator 2 pulse width", "ratio", _WIDTHS, 0.5, "timbre", "Share of the cycle that oscillator 2's pulse is up.", heard_through="osc2"),
+    _row("drive", "Drive", "dB", (0.0, 36.0), 0.0, "timbre", "Gain into soft clipping, which adds harmonics.", adds_partials=True),
+    _row("detune", "Detune", "cents", (0.0, 100.0), 0.0, "pitch", "How far the outermost voices of the unison stand from the middle.", heard_through="unison"),
+    _row("pan", "Pan", "ratio", (-1.0, 1.0), 0.0, "place", "Left to right."),
+    _row("stereo_spread", "Stereo spread", "ratio", _SHARE, 0.0, "place", "How far the voices of the unison stand apart.", heard_through="unison"),
 )
-
-
-def is_level(name: str) -> bool:
-    """Tell whether a destination is a level, which is heard in dB."""
-    return name == "amplitude" or name.endswith("_level")
+# fmt: on
 
 
 VOICE: Final = {destination.name: destination for destination in _TABLE}
 """The voice's destinations by name, in the order in which the sheet shows them."""
 
-_MOVED_IN: Final = {"octaves": "oct", "semitones": "st", "sum": ""}
+MOVED_IN: Final = {"octaves": "oct", "semitones": "st", "sum": ""}
 
 
 def of_parameter(module: Module, name: str) -> Destination | None:
@@ -123,5 +156,7 @@ def of_parameter(module: Module, name: str) -> Destination | None:
         high=facts["maximum"],
         base=0.0,
         law=facts["law"],
-        moved_in=_MOVED_IN[facts["law"]],
+        moved_in=MOVED_IN[facts["law"]],
+        first_amount=first_amount(MOVED_IN[facts["law"]] or facts["unit"]),
+        help=field.description or "" if field else "",
     )

@@ -4,7 +4,7 @@ from typing import Any, Final, Literal, get_args
 
 from pydantic import BaseModel
 
-from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.destinations import MOVED_IN, VOICE, Part, first_amount
 from jorvik.core.document.patch import Patch
 from jorvik.core.document.voice_settings import (
     ChorusSettings,
@@ -42,6 +42,8 @@ class FieldFacts(BaseModel):
     movable: bool = False
     at_stage: bool = False
     note_values: bool = False
+    first_amount: float = 0.0
+    """What a new route on it begins with."""
     choices: list[Any] = []
 
 
@@ -75,6 +77,10 @@ class DestinationFacts(BaseModel):
     high: float
     base: float
     law: Law
+    part: Part
+    first_amount: float
+    first_mode: Literal["add", "scale"]
+    help: str
 
 
 class Catalogue(BaseModel):
@@ -117,6 +123,10 @@ def catalogue() -> Catalogue:
                 high=at.high,
                 base=at.base,
                 law=at.law,
+                part=at.part,
+                first_amount=at.first_amount,
+                first_mode=at.first_mode,
+                help=at.help,
             )
             for at in VOICE.values()
         ],
@@ -154,6 +164,7 @@ def _fields(of: type[Strict]) -> list[FieldFacts]:
                 law=facts.get("law", "sum"),
                 movable=bool(facts.get("movable")),
                 at_stage=bool(facts.get("at_stage")),
+                first_amount=first_amount(MOVED_IN[facts.get("law", "sum")] or facts.get("unit", "")),
                 note_values="str" in str(field.annotation) and facts["role"] == "number",
                 choices=[choice for choice in choices if not isinstance(choice, type)],
             )

@@ -33,12 +33,12 @@ def find(of: Context) -> Iterator[Finding]:
                 to_s=of.off_s,
                 mend=_lower_index(of, carrier, modulator, index),
             )
-    for module in of.modules("sample_hold"):
+    for module in of.having("is_sampled"):
         source = of.patch.modules_by_id.get(str(module.input))
         swing, clock = of.measures.signals.get(str(module.input)), of.measures.signals.get(str(module.clock))
         if (
             source is None
-            or source.kind not in ("oscillator", "lfo")
+            or not (source.is_tone or source.repeats)
             or not (swing and swing.periodic and clock and clock.periodic)
         ):
             continue

@@ -101,7 +101,7 @@ def _mend(of: Context, jump: _Jump) -> Mend | None:
 def _tried(of: Context, jump: _Jump) -> Iterator[Mend | None]:
     """Yield what may take a jump away: longer stages, a start from where it is, ramps for the gate, a slew."""
     routes = of.routes_to("amplitude")
-    envelopes = [m for m in of.modules("envelope") if m.id in {route.source for route in routes}]
+    envelopes = [m for m in of.having("is_staged") if m.id in {route.source for route in routes}]
     if jump.word in _STAGES:
         name, least = _STAGES[jump.word]
         short = [m for m in envelopes if of.setting(m, name) < least]

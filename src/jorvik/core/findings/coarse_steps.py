@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.document.destinations import UNBOUNDED, is_level
+from jorvik.core.document.destinations import UNBOUNDED
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.engine.trace import LaneTrace
 from jorvik.core.findings.base import Finding, Mend
@@ -31,7 +31,7 @@ def find(of: Context) -> Iterator[Finding]:
         if lane is None or (route.resolution == "smooth" and route.update_every == 1):
             continue
         at = lane.lane.destination
-        if is_level(at.name):
+        if at.part == "level":
             yield from _of_level(of, route, lane)
             continue
         heard = 0.5 if at.law == "semitones" and at.name != "pitch" else HEARD.get(at.amount_unit)

@@ -24,7 +24,7 @@ NOTHING = 1e-3
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each macro and destination with a dead end."""
     cache = RowCache()
-    for module in of.modules("macro"):
+    for module in of.having("is_control"):
         routes = of.routes_from(module.id)
         if not routes or f"macro:{module.id}" in of.patch.performance.controls:
             continue

@@ -20,7 +20,7 @@ APART = 0.05
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each one whose values never differ, and would at the other edge."""
-    for module in of.modules("sample_hold"):
+    for module in of.having("is_sampled"):
         if module.track or not isinstance(module.clock, str):
             continue
         given, high = of.row(module.input), of.row(module.clock) > module.threshold

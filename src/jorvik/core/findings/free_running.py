@@ -25,8 +25,8 @@ LEAST_SHARE: Final = 0.01
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each free source that makes lanes unlike from note to note."""
-    for module in of.modules("lfo"):
-        if module.start != "free" or not of.is_read(module.id) or (of.rate_of(module.id) or 0.0) >= AUDIO_HZ:
+    for module in of.having("repeats"):
+        if not module.runs_free or not of.is_read(module.id) or (of.rate_of(module.id) or 0.0) >= AUDIO_HZ:
             continue
         told = [
             f"{in_words(*musical_difference(of, name, apart))} on {of.trace.lanes[name].lane.destination.title.lower()}"

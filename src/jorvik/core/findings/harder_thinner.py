@@ -5,6 +5,7 @@ From 2 semitones of cutoff, or a twentieth of another range, between velocity 40
 
 from collections.abc import Iterator
 
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import HARD, SOFT, Finding, Mend
 from jorvik.core.measure.context import Context
@@ -13,12 +14,11 @@ from jorvik.core.units.words import in_words
 
 LEAST_ST = 2.0
 LEAST_SHARE = 0.05
-LANES = ("cutoff", "fm_index", "wavetable_position", "fold", "amplitude")
 
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each lane on which hard settles under soft."""
-    for name in LANES:
+    for name in [at.name for at in VOICE.values() if at.fuller_up]:
         if of.lane(name) is None or not of.answers_to_velocity:
             continue
         soft, hard = (_settled(of, velocity, name) for velocity in (SOFT, HARD))

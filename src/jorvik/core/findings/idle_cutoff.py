@@ -16,9 +16,6 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.moved_cutoff import MovedCutoff
 from jorvik.core.units.words import rate_text
 
-RICHER = ("fm_index", "fold", "drive", "osc2_level", "sub_level", "noise_level")
-"""What gives the tone more than its table has; nothing is said of one that any of them is at work in."""
-
 NOTHING = 0.95
 SILENT_DB = -40.0
 SILENT_SHARE = 0.05
@@ -27,7 +24,7 @@ SILENT_SHARE = 0.05
 def find(of: Context) -> Iterator[Finding]:
     """Yield a caution on a cutoff that is not heard, and one on a cutoff that leaves nothing to be heard."""
     moved = MovedCutoff.of(of)
-    if moved is None or any(of.patch.at_work(name) for name in RICHER):
+    if moved is None or any(of.patch.at_work(at.name) for at in VOICE.values() if at.adds_partials):
         return
     what = "steps" if moved.stepped else "time"
     idle = moved.unchanged_share()

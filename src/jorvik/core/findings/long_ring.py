@@ -20,7 +20,7 @@ LEAST_Q = 2.0
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each ring that is cut off."""
-    for module in of.modules("filter"):
+    for module in of.having("rings"):
         falls = of.trace.run.note.off
         hz, q = of.setting(module, "frequency_hz", falls), of.setting(module, "q", falls)
         if q < LEAST_Q or hz <= 0.0 or not of.is_read(module.id):

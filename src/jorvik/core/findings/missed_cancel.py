@@ -22,7 +22,7 @@ def find(of: Context) -> Iterator[Finding]:
             continue
         mover = movers[0]
         module = of.patch.modules_by_id.get(mover.source)
-        if mover.source != "velocity" and (module is None or module.kind != "macro"):
+        if mover.source != "velocity" and (module is None or not module.is_control):
             continue
         if mover.mode != "add" or mover.via or mover.polarity != "as_is" or mover.amount * route.amount >= 0.0:
             continue

@@ -62,13 +62,14 @@ def _said(of: Context, route: Route, sentence: str, mend: Mend) -> Finding:
 def _idle(patch: Patch, name: str) -> tuple[str, Mend] | None:
     """Return why nothing sounds by a destination of the voice and what would let it, or None where something may."""
     of = patch.voice.oscillators
+    through = VOICE[name].heard_through if name in VOICE else ""
     second = patch.at_work("osc2_level") or patch.at_work("fm_index")
-    if name in ("osc2_pitch", "osc2_pulse_width", "fm_ratio") and not second:
+    if through == "osc2" and not second:
         mend = Mend("oscillator 2 at 50 %", edited(patch, base={"osc2_level": 0.5}))
         return "oscillator 2 stands at level 0 and modulates nothing", mend
-    if name in ("pulse_width", "fm_index") and not patch.at_work("osc1_level"):
+    if through == "osc1" and not patch.at_work("osc1_level"):
         return "oscillator 1 stands at level 0", Mend("oscillator 1 at 100 %", edited(patch, base={"osc1_level": 1.0}))
-    if name in ("detune", "stereo_spread") and of.unison == 1:
+    if through == "unison" and of.unison == 1:
         mend = Mend("two voices in unison", _with_oscillators(patch, "unison", 2))
         return "there is one voice, and none to set apart from it", mend
     for width, which, table in (("pulse_width", "osc1", of.osc1.table), ("osc2_pulse_width", "osc2", of.osc2.table)):
@@ -90,4 +91,4 @@ def _waits(of: Context, source: str) -> bool:
     if source in ("mod_wheel", "pressure", "pitch_bend", "key"):
         return True
     module = of.patch.modules_by_id.get(source)
-    return module is not None and module.kind == "macro"
+    return module is not None and module.is_control

@@ -20,7 +20,7 @@ def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each quantiser whose notes come out between the keys."""
     for route in of.routes_to("pitch"):
         module = of.patch.modules_by_id.get(route.source)
-        if module is None or module.kind != "quantise" or route.mode != "add":
+        if module is None or not module.gives_octaves or route.mode != "add":
             continue
         given = of.held(of.trace.lanes["pitch"].contributions[route.id])
         meant = OCTAVE_ST * of.held(of.trace.signals[module.id])

@@ -8,9 +8,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.findings.base import Finding, Mend
-from jorvik.core.measure.chance import LEVELS, random_routes, reach_of_lane, silent_share
+from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import SILENT
 
@@ -34,7 +35,7 @@ def find(of: Context) -> Iterator[Finding]:
                     from_s=of.on_s,
                     to_s=of.off_s,
                 )
-        elif route.destination in LEVELS:
+        elif route.destination in VOICE and VOICE[route.destination].bare_at_0:
             yield from _silence(of, route)
 
 

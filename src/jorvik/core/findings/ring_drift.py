@@ -23,10 +23,10 @@ def find(of: Context) -> Iterator[Finding]:
     for module in of.patch.modules:
         if not of.is_read(module.id):
             continue
-        if module.kind == "filter" and of.setting(module, "q") >= 4.0:
+        if module.rings and of.setting(module, "q") >= 4.0:
             of_ring = ring(of.setting(module, "frequency_hz"), of.setting(module, "q"))
             hz, field = of_ring.frequency_hz, "frequency_hz"
-        elif module.kind == "lfo" and module.start == "free":  # type: ignore[attr-defined]
+        elif module.repeats and module.runs_free:
             hz, field = of.setting(module, "rate"), "rate"
         else:
             continue

@@ -20,7 +20,7 @@ NARROW = 0.02
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each sample-and-hold that cannot do its work."""
-    for module in of.modules("sample_hold"):
+    for module in of.having("is_sampled"):
         # One that has just been added reads nothing yet; that is plain to see, and no fault.
         if not isinstance(module.clock, str):
             continue

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
 from jorvik.core.limits import MAX_SECONDS
@@ -18,7 +19,6 @@ from jorvik.core.units.words import time_text
 CLOSED = 1e-3
 LEFT = 0.1
 LEAST_S = 0.05
-TIMBRE = ("cutoff", "wavetable_position", "fold", "fm_index", "filter2_cutoff", "drive", "pulse_width", "resonance")
 
 
 def find(of: Context) -> Iterator[Finding]:
@@ -30,7 +30,7 @@ def find(of: Context) -> Iterator[Finding]:
     closed = int(heard[-1]) + 1
     if closed >= amplitude.value.size - 2:
         return
-    for name in TIMBRE:
+    for name in (at.name for at in VOICE.values() if at.part == "timbre"):
         lane = of.lane(name)
         if lane is None:
             continue
@@ -60,7 +60,7 @@ def _mend(of: Context, lasts: float) -> Mend | None:
     """Let the amplifier's envelope close as much later."""
     tempo = of.patch.performance.tempo
     names = {route.source for route in of.routes_to("amplitude")}
-    envelopes = [module for module in of.modules("envelope") if module.id in names]
+    envelopes = [module for module in of.having("is_staged") if module.id in names]
     longer = {e.id: {"release_s": float(f"{e.slot_value('release_s', tempo) + lasts:.3g}")} for e in envelopes}
     if not longer or any(fields["release_s"] > MAX_SECONDS for fields in longer.values()):
         return None
@@ -70,8 +70,7 @@ def _mend(of: Context, lasts: float) -> Mend | None:
 
 def _swings(of: Context, routes: object) -> bool:
     """Tell whether nothing that comes to an end moves a lane: no envelope, curve or what follows one."""
-    ending = ("envelope", "curve", "steps", "slew", "follower", "filter", "mix", "shape")
     movers = [of.patch.modules_by_id.get(route.source) for route in routes]  # type: ignore[attr-defined]
     return not any(
-        module is not None and module.kind in ending and not getattr(module, "loop", None) for module in movers
+        module is not None and module.comes_to_end and not getattr(module, "loop", None) for module in movers
     )

@@ -16,7 +16,7 @@ REACHED = 0.9
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each envelope that note-off cuts off on its way up."""
     length = of.off_s - of.on_s
-    for module in of.modules("envelope"):
+    for module in of.having("is_staged"):
         if module.mode == "trigger" or not of.is_read(module.id):
             continue
         rises = of.setting(module, "delay_s") + of.setting(module, "attack_s")

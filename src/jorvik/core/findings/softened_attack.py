@@ -18,9 +18,9 @@ LATER_S = 0.005
 
 def find(of: Context) -> Iterator[Finding]:
     """Yield a finding for each low-pass between an envelope and what it moves that costs the attack."""
-    for module in of.modules("filter"):
+    for module in of.having("rings"):
         source = of.patch.modules_by_id.get(str(module.input))
-        if module.response != "low" or source is None or source.kind not in ("envelope", "curve"):
+        if module.response != "low" or source is None or not source.single_shape:
             continue
         raw, soft = of.measures.signals[source.id].rise_s, of.measures.signals[module.id].rise_s
         routes = of.routes_from(module.id)

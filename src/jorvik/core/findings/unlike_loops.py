@@ -6,7 +6,6 @@ from typing import Any
 
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Mend
-from jorvik.core.limits import MAX_POINTS
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
@@ -38,16 +37,11 @@ def _mend(of: Context, lengths: dict[str, Fraction]) -> Mend | None:
     longest = max(lengths.values())
     changed: dict[str, dict[str, Any]] = {}
     for name, length in lengths.items():
-        module: Any = of.patch.modules_by_id[name]
-        count = len(module.values) if module.kind == "steps" else module.loop
-        wanted = longest / length * count if module.kind != "curve" else Fraction(1, 2)
         if length == longest:
             continue
-        if wanted.denominator != 1 or wanted > MAX_POINTS:
+        longer = of.patch.modules_by_id[name].looped_longer(longest / length)
+        if longer is None:
             return None
-        if module.kind == "steps":
-            changed[name] = {"values": [module.values[i % count] for i in range(int(wanted))]}
-        else:
-            changed[name] = {"loop": int(wanted)}
+        changed[name] = longer
     label = f"{', '.join(changed)} as long as the longest, {float(longest):g} beats"
     return Mend(label, edited(of.patch, modules=changed))

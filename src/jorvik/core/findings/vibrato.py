@@ -21,7 +21,7 @@ def find(of: Context) -> Iterator[Finding]:
     lane = of.lane("pitch")
     for route in lane.lane.routes if lane else []:
         module = of.patch.modules_by_id.get(route.source)
-        if module is None or module.kind != "lfo" or getattr(module, "shape", "") not in ("sine", "triangle"):
+        if module is None or not module.repeats or getattr(module, "shape", "") not in ("sine", "triangle"):
             continue
         rate = of.setting(module, "rate")
         if rate >= AUDIO_HZ or not 0.03 <= abs(route.amount) <= 1.5 or rate < 1.0:

@@ -1,7 +1,7 @@
 """What chance can do to a lane: how far it reaches, and how much of it falls silent."""
 
 from functools import reduce
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 
@@ -10,10 +10,8 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
+from jorvik.core.modules.base import Reach
 from jorvik.core.units.noticed import SILENT
-
-LEVELS: Final = ("amplitude", "osc1_level", "fold")
-"""Lanes on which nothing is silence, or a note that is not shaped at all."""
 
 _SEEDS: Final = 8
 _TAKES: Final = 400
@@ -21,8 +19,6 @@ _MOST_SEEDS: Final = 32
 """A share is counted over so many values taken, or as many as so many seeds give."""
 
 _DEEPEST: Final = 8
-
-Reach = tuple[float, float]
 
 
 def is_random(patch: Patch, name: str, depth: int = 0) -> bool:
@@ -32,7 +28,7 @@ def is_random(patch: Patch, name: str, depth: int = 0) -> bool:
     module = patch.modules_by_id.get(name)
     if module is None or depth > _DEEPEST:
         return False
-    if module.kind in ("noise", "random"):
+    if module.is_random:
         return True
     inputs = [value for path, value in module.input_signals() if path == "input" or path.startswith("inputs")]
     return any(isinstance(value, str) and is_random(patch, value, depth + 1) for value in inputs)
@@ -43,11 +39,10 @@ def is_drawn(patch: Patch, name: str, depth: int = 0) -> bool:
     module = patch.modules_by_id.get(name)
     if module is None or depth > _DEEPEST:
         return module is None and name in ("velocity", "key", "note_random")
-    if module.kind in ("envelope", "curve"):
+    if module.single_shape:
         return True
     inputs = [value for _, value in module.input_signals() if isinstance(value, str)]
-    keeps = module.kind in ("mix", "shape", "slew", "filter", "follower")
-    return keeps and bool(inputs) and all(is_drawn(patch, value, depth + 1) for value in inputs)
+    return module.keeps_shape and bool(inputs) and all(is_drawn(patch, value, depth + 1) for value in inputs)
 
 
 def random_routes(patch: Patch) -> list[Route]:
@@ -99,18 +94,15 @@ def _is_even_lane(of: Context, name: str) -> bool:
 
 def _is_even(of: Context, name: str, depth: int = 0) -> bool:
     """Tell whether every value that a signal can come to is as likely as any other."""
-    module: Any = of.patch.modules_by_id.get(name)
+    module = of.patch.modules_by_id.get(name)
     if module is None or depth > _DEEPEST:
         return name == "note_random"
-    if module.kind in ("noise", "random"):
-        return bool(module.colour == "white" if module.kind == "noise" else module.shape == "hold")
-    if not isinstance(getattr(module, "input", None), str) or not _is_even(of, module.input, depth + 1):
+    given = getattr(module, "input", None)
+    if module.is_random:
+        return module.is_even([])
+    if not isinstance(given, str) or not _is_even(of, given, depth + 1):
         return False
-    if module.kind == "shape":
-        low, high = sorted(x * module.gain + module.offset for x in reach(of, module.input))
-        uncut = module.clip is None or (module.clip[0] <= low and high <= module.clip[1])
-        return bool(uncut and module.power == 1.0 and not module.fold and not module.points and not module.invert)
-    return bool(module.kind == "sample_hold" and module.loop is None)
+    return module.is_even([reach(of, given)])
 
 
 def _at_seed(of: Context, seed: int) -> Trace:
@@ -169,93 +161,19 @@ def reach(of: Context, name: str, depth: int = 0) -> Reach:
         return -1.0, 1.0
     if module is None or depth > _DEEPEST or not is_random(of.patch, name):
         return _seen(of, name)
-    if module.kind in ("noise", "random"):
-        return module.span()
     inside = [
         reach(of, value, depth + 1) if isinstance(value, str) else (float(value), float(value))
         for path, value in module.input_signals()
         if path == "input" or path.startswith("inputs")
     ]
-    return _PROCESSED.get(module.kind, _drawn)(of, module, inside)
+    found = module.reach(inside)
+    if found is not None:
+        return found
+    # As far as it goes over many draws.
+    rows = [_at_seed(of, 1000 + seed).signals[name] for seed in range(_SEEDS)]
+    return min(float(row.min()) for row in rows), max(float(row.max()) for row in rows)
 
 
 def _seen(of: Context, name: str) -> Reach:
     held = of.held(of.row(name))
     return float(held.min()), float(held.max())
-
-
-def _kept(of: Context, module: Any, inside: list[Reach]) -> Reach:
-    """A hold or a slew comes to nothing that its input did not come to."""
-    del of, module
-    return inside[0]
-
-
-def _rectified(of: Context, module: Any, inside: list[Reach]) -> Reach:
-    """A follower reaches from 0 to the greatest size of its input."""
-    del of, module
-    return 0.0, max(abs(end) for end in inside[0])
-
-
-def _shaped(of: Context, module: Any, inside: list[Reach]) -> Reach:
-    """A straight or bent shape turns ends into ends; one that folds or is drawn does not."""
-    if module.fold or module.points:
-        return _drawn(of, module, inside)
-    turned = [-x if module.invert else x for x in inside[0]]
-    ends = [np.copysign(abs(y) ** module.power, y) for y in (x * module.gain + module.offset for x in turned)]
-    low, high = module.clip or (-np.inf, np.inf)
-    return float(max(min(ends), low)), float(min(max(ends), high))
-
-
-def _mixed(of: Context, module: Any, inside: list[Reach]) -> Reach:
-    del of
-    pairs = list(zip(module.inputs, inside, strict=True))
-    if module.operation == "sum":
-        # What comes in twice is one movement, at one end of its reach at a time.
-        sources = {item.source: ends for item, ends in pairs}
-        sums = [
-            sorted(sum(x * item.gain + item.offset for item, _ in pairs if item.source == source) for x in ends)
-            for source, ends in sources.items()
-        ]
-        return sum(low for low, _ in sums), sum(high for _, high in sums)
-    scaled = [sorted(x * item.gain + item.offset for x in ends) for item, ends in pairs]
-    if module.operation == "product":
-        found = (1.0, 1.0)
-        for low, high in scaled:
-            ends = [a * b for a in found for b in (low, high)]
-            found = (min(ends), max(ends))
-        return found
-    combine: np.ufunc = {"max": np.maximum, "min": np.minimum}[module.operation]
-    low, high = combine.reduce(np.array(scaled), axis=0)
-    return float(low), float(high)
-
-
-def _drawn(of: Context, module: Any, inside: list[Reach]) -> Reach:
-    """What has no range of its own: as far as it goes over many draws."""
-    del inside
-    rows = [_at_seed(of, 1000 + seed).signals[module.id] for seed in range(_SEEDS)]
-    return min(float(row.min()) for row in rows), max(float(row.max()) for row in rows)
-
-
-def _tuned(of: Context, module: Any, inside: list[Reach]) -> Reach:
-    """Quantised ends: what is nearest to each, since a higher input never comes out lower."""
-    del of
-    low, high = (_nearest_note(module, x) for x in inside[0])
-    return low, high
-
-
-def _nearest_note(module: Any, octaves: float) -> float:
-    """Return the nearest note of a quantiser's scale, ties going down, in octaves."""
-    semitones = 12.0 * octaves - module.root
-    around = 12.0 * (np.floor(semitones / 12.0) + np.array([-1.0, 0.0, 1.0]))
-    notes = np.sort((around[:, None] + np.array(module.packed()[1:])).ravel())
-    return float(notes[np.abs(notes - semitones).argmin()] + module.root) / 12.0
-
-
-_PROCESSED: Final = {
-    "sample_hold": _kept,
-    "slew": _kept,
-    "follower": _rectified,
-    "shape": _shaped,
-    "mix": _mixed,
-    "quantise": _tuned,
-}

@@ -167,9 +167,8 @@ class Context:
         module = self.patch.modules_by_id.get(name)
         if module is None:
             return None
-        if module.kind in ("lfo", "clock") and f"{name}.rate" not in self.trace.lanes:
-            hz = module.slot_value("rate", self.patch.performance.tempo)
-            return hz * getattr(module, "multiply", 1) / getattr(module, "divide", 1)
+        if module.repeats and f"{name}.{module.repeats}" not in self.trace.lanes:
+            return module.repeats_hz(self.patch.performance.tempo)
         periodic = self.measures.signals[name].periodic
         return periodic.rate_hz if periodic else None
 
@@ -177,9 +176,9 @@ class Context:
         """Return the part of a row while the first note is held, two samples at least."""
         return self.trace.held(values)
 
-    def modules(self, kind: str) -> list[Any]:
-        """Return the modules of a kind."""
-        return [module for module in self.patch.modules if module.kind == kind]
+    def having(self, trait: str) -> list[Any]:
+        """Return the modules that have a trait, see :class:`jorvik.core.modules.base.Module`."""
+        return [module for module in self.patch.modules if getattr(module, trait)]
 
     def routes_to(self, destination: str) -> list[Route]:
         """Return the routes that are on and reach a destination."""

@@ -15,7 +15,7 @@ def fast_on_pitch(of: Context) -> Iterator[tuple[Route, float]]:
         swing = of.measures.signals.get(route.source)
         fast = swing is not None and swing.periodic is not None and swing.periodic.rate_hz >= AUDIO_HZ
         module = of.patch.modules_by_id.get(route.source)
-        if lane and (fast or (module is not None and module.kind == "oscillator")):
+        if lane and (fast or (module is not None and module.is_tone)):
             yield route, float(of.held(lane.contributions[route.id]).mean())
 
 

@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.document.destinations import Destination, is_level
+from jorvik.core.document.destinations import Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.row_cache import RowCache
@@ -38,7 +38,7 @@ def musical_unit(at: Destination) -> str:
         return "cents"
     if at.law != "sum":
         return "st"
-    return "dB" if is_level(at.name) else at.unit
+    return "dB" if at.part == "level" else at.unit
 
 
 def musical_distance(at: Destination, least: float, greatest: float) -> float:

@@ -5,8 +5,9 @@ Everything else (the engine, the JSON Schema, the catalogue, the forms on the sc
 from there.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Annotated, Any, ClassVar, Final, Literal, get_args
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationInfo, field_validator
@@ -24,6 +25,9 @@ NOTE_OFF: Final = 4
 """Event: the gate falls."""
 GATE: Final = 8
 """Event: the note is held."""
+
+Reach = tuple[float, float]
+"""The least and the greatest value that a signal can come to."""
 
 Law = Literal["sum", "octaves", "semitones"]
 """How what moves a value adds to it: in its own unit, or as a ratio of 2 to the sum of octaves or semitones."""
@@ -170,6 +174,30 @@ class Module(Strict):
     kernel: ClassVar[Callable[..., float]]
     """The compiled sample step, set from the file's function of that name."""
 
+    # What rules and figures may know of a kind without naming it.
+    is_random: ClassVar[bool] = False
+    """Whether it draws from a random stream, anew for each note or moment."""
+    is_tone: ClassVar[bool] = False
+    """Whether it is made to swing at audio rate."""
+    single_shape: ClassVar[bool] = False
+    """Whether it goes through one shape a note, whose rise and fall can be timed."""
+    keeps_shape: ClassVar[bool] = False
+    """Whether it rises and falls where its inputs do, sooner or later, and ends where they end."""
+    comes_to_end: ClassVar[bool] = False
+    """Whether it comes to an end of its own, unless it is looped."""
+    rings: ClassVar[bool] = False
+    """Whether it rings when it is struck, at a ``frequency_hz`` and with a ``q``."""
+    is_staged: ClassVar[bool] = False
+    """Whether it goes through an attack, a decay and a release."""
+    is_sampled: ClassVar[bool] = False
+    """Whether it takes its ``input`` when its ``clock`` rises, and holds it."""
+    is_scaled: ClassVar[bool] = False
+    """Whether it gives its ``input`` times a ``gain`` plus an ``offset``."""
+    draws_at_rate: ClassVar[bool] = False
+    """Whether it draws a value ``rate`` times a second."""
+    gives_octaves: ClassVar[bool] = False
+    """Whether it gives notes of a scale, an octave for each 1."""
+
     id: Identifier
     kind: str
 
@@ -232,6 +260,45 @@ class Module(Strict):
     def span(self) -> tuple[float, float]:
         """Return the nominal least and greatest output, for a scale to draw it on."""
         return (0.0, 1.0)
+
+    @property
+    def is_control(self) -> bool:
+        """Whether a player moves it by hand."""
+        return self.role == "control"
+
+    @property
+    def runs_free(self) -> bool:
+        """Whether it goes on from note to note, so that none begins where the one before did."""
+        return getattr(self, "start", "") == "free"
+
+    @property
+    def repeats(self) -> str | None:
+        """The parameter in hertz that says how often it repeats, where one does."""
+        return None
+
+    def repeats_hz(self, tempo: Tempo) -> float | None:
+        """Return how often it repeats as it is set, in hertz."""
+        return None if self.repeats is None else self.slot_value(self.repeats, tempo)
+
+    def loop_s(self, tempo: Tempo, clock_hz: float | None) -> float | None:
+        """Return how long its loop is in seconds, where it has one; ``clock_hz`` is the rate of what clocks it."""
+        del tempo, clock_hz
+        return None
+
+    def looped_longer(self, times: Fraction) -> dict[str, Any] | None:
+        """Return the settings whose loop is so many times as long and says the same; None where there are none."""
+        del times
+        return None
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach | None:
+        """Return the least and greatest output for inputs of some reach; None where only trying tells."""
+        del inputs
+        return None
+
+    def is_even(self, inputs: Sequence[Reach]) -> bool:
+        """Tell whether every output in reach is as likely as any other, where every input is."""
+        del inputs
+        return False
 
     def summary(self) -> str:
         """Return one line that says what this module does, in a practitioner's words."""

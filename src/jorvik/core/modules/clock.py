@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance
 from jorvik.core.modules.base import START, Module, Rate, choice, hertz, param
+from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import rate_text
 
 
@@ -24,6 +25,15 @@ class Clock(Module):
     def state_size(self) -> int:
         """Phase (2), and whole steps so far."""
         return PHASE_STATES + 1
+
+    @property
+    def repeats(self) -> str:
+        """Its rate, before it is multiplied and divided."""
+        return "rate"
+
+    def repeats_hz(self, tempo: Tempo) -> float:
+        """Return how often it ticks."""
+        return self.slot_value("rate", tempo) * self.multiply / self.divide
 
     def summary(self) -> str:
         """Say the rate."""

@@ -9,6 +9,7 @@ from pydantic_core import PydanticCustomError
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, SUM_STATES, accumulate, drawn, pack_points
 from jorvik.core.modules.base import GATE, NOTE_ON, START, Module, Time, check_points, choice, data, seconds
+from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
 
@@ -20,6 +21,8 @@ class Curve(Module):
     """
 
     title: ClassVar[str] = "Drawn curve"
+    single_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
 
     kind: Literal["curve"]
     points: list[list[float]] = data([[0.0, 0.0], [1.0, 1.0]], "[t, y, bend to the next], t in units of time.")
@@ -62,6 +65,14 @@ class Curve(Module):
         """As drawn."""
         heights = [point[1] for point in self.points]
         return (min(0.0, *heights), max(1.0, *heights))
+
+    def loop_s(self, tempo: Tempo, clock_hz: float | None) -> float | None:
+        """Return the time between the points that it loops between."""
+        del clock_hz
+        if self.loop is None:
+            return None
+        begin, end = self.loop
+        return float(self.points[end][0] - self.points[begin][0]) * self.slot_value("time", tempo)
 
     def summary(self) -> str:
         """Say how long it is."""

@@ -18,6 +18,9 @@ class Envelope(Module):
     """
 
     title: ClassVar[str] = "Envelope"
+    is_staged: ClassVar[bool] = True
+    single_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
     reads: ClassVar[tuple[str, ...]] = ("velocity",)
 
     kind: Literal["envelope"]

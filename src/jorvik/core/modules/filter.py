@@ -16,6 +16,9 @@ class Filter(Module):
     """
 
     title: ClassVar[str] = "Control filter"
+    rings: ClassVar[bool] = True
+    keeps_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["filter"]

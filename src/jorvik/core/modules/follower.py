@@ -1,10 +1,11 @@
 """Follower: how strong a signal is, over time."""
 
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.one_pole import APPROACH_STATES, approach
-from jorvik.core.modules.base import START, Module, Signal, Time, seconds, signal, signal_text
+from jorvik.core.modules.base import START, Module, Reach, Signal, Time, seconds, signal, signal_text
 from jorvik.core.units.words import time_text
 
 
@@ -12,6 +13,8 @@ class Follower(Module):
     """A one-pole follower of the size of its input, with one time constant up and one down, from 0."""
 
     title: ClassVar[str] = "Follower"
+    keeps_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["follower"]
@@ -22,6 +25,10 @@ class Follower(Module):
     def state_size(self) -> int:
         """The output before, then the share of the way up and down."""
         return 1 + 2 * APPROACH_STATES
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return 0 to the greatest size of its input."""
+        return 0.0, max(abs(end) for end in inputs[0])
 
     def summary(self) -> str:
         """Say what is followed, and how fast."""

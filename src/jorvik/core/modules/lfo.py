@@ -66,6 +66,11 @@ class Lfo(Module):
         """By polarity."""
         return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
 
+    @property
+    def repeats(self) -> str:
+        """Its rate."""
+        return "rate"
+
     def summary(self) -> str:
         """Say shape, rate and when it is heard."""
         text = f"{self.shape.replace('_', ' ')}, {rate_text(self.rate)}"

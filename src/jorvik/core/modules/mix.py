@@ -1,12 +1,13 @@
 """Mix: several signals made into one."""
 
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_MODULES
-from jorvik.core.modules.base import Module, Signal, Strict, choice, param, signal, signal_text
+from jorvik.core.modules.base import Module, Reach, Signal, Strict, choice, param, signal, signal_text
 
 
 class MixInput(Strict):
@@ -21,6 +22,8 @@ class Mix(Module):
     """The sum, the larger, the smaller or the product of its inputs, each with a gain and an offset."""
 
     title: ClassVar[str] = "Mix"
+    keeps_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["mix"]
@@ -40,6 +43,26 @@ class Mix(Module):
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
         return (-1.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return what the inputs' ends come to together; one that comes in twice is one movement."""
+        pairs = list(zip(self.inputs, inputs, strict=True))
+        if self.operation == "sum":
+            sources = {item.source: ends for item, ends in pairs}
+            sums = [
+                sorted(sum(x * item.gain + item.offset for item, _ in pairs if item.source == source) for x in ends)
+                for source, ends in sources.items()
+            ]
+            return sum(low for low, _ in sums), sum(high for _, high in sums)
+        scaled = [sorted(x * item.gain + item.offset for x in ends) for item, ends in pairs]
+        if self.operation == "product":
+            found = (1.0, 1.0)
+            for low, high in scaled:
+                ends = [a * b for a in found for b in (low, high)]
+                found = (min(ends), max(ends))
+            return found
+        combine = {"max": max, "min": min}[self.operation]
+        return combine(low for low, _ in scaled), combine(high for _, high in scaled)
 
     def summary(self) -> str:
         """Say what is mixed, and how."""

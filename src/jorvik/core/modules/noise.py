@@ -1,16 +1,18 @@
 """Noise: a random number for each sample."""
 
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.randomness import uniform
-from jorvik.core.modules.base import START, Module, choice
+from jorvik.core.modules.base import START, Module, Reach, choice
 
 
 class Noise(Module):
     """White or pink noise, made from seed, id and sample number, so that any stretch can be made alone."""
 
     title: ClassVar[str] = "Noise"
+    is_random: ClassVar[bool] = True
 
     kind: Literal["noise"]
     colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
@@ -27,6 +29,16 @@ class Noise(Module):
     def span(self) -> tuple[float, float]:
         """By polarity."""
         return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return its whole range: chance counts with all of it."""
+        del inputs
+        return self.span()
+
+    def is_even(self, inputs: Sequence[Reach]) -> bool:
+        """White noise is."""
+        del inputs
+        return self.colour == "white"
 
     def summary(self) -> str:
         """Say the colour."""

@@ -18,6 +18,7 @@ class Oscillator(Module):
     """
 
     title: ClassVar[str] = "Oscillator"
+    is_tone: ClassVar[bool] = True
     reads: ClassVar[tuple[str, ...]] = ("key", PITCH_LANE)
 
     kind: Literal["oscillator"]

@@ -1,13 +1,14 @@
 """Quantise: pitches kept to a scale."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import Module, Signal, choice, data, signal, signal_text
+from jorvik.core.modules.base import Module, Reach, Signal, choice, data, signal, signal_text
 from jorvik.core.units.scales import SCALES
 
 
@@ -15,6 +16,7 @@ class Quantise(Module):
     """Octaves from key 60 in and out: the nearest note of a scale on its root, a tie going down."""
 
     title: ClassVar[str] = "Quantise"
+    gives_octaves: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["quantise"]
@@ -40,6 +42,18 @@ class Quantise(Module):
     def span(self) -> tuple[float, float]:
         """Two octaves either way."""
         return (-2.0, 2.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return the notes nearest to the input's ends, since a higher input never comes out lower."""
+        low, high = inputs[0]
+        return self.nearest_note(low), self.nearest_note(high)
+
+    def nearest_note(self, octaves: float) -> float:
+        """Return the nearest note of the scale, ties going down, in octaves."""
+        semitones = 12.0 * octaves - self.root
+        turn = 12.0 * math.floor(semitones / 12.0)
+        notes = [turn + 12.0 * octave + note for octave in (-1, 0, 1) for note in self.packed()[1:]]
+        return (min(notes, key=lambda note: (abs(note - semitones), note)) + self.root) / 12.0
 
     def summary(self) -> str:
         """Say what is kept to which scale."""

@@ -1,12 +1,13 @@
 """Random: new targets at a rate, joined in one of five ways."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.randomness import uniform
 from jorvik.core.dsp.waves import PHASE_STATES, advance
-from jorvik.core.modules.base import NOTE_ON, START, Module, Rate, choice, hertz
+from jorvik.core.modules.base import NOTE_ON, START, Module, Rate, Reach, choice, hertz
 from jorvik.core.units.words import rate_text
 
 
@@ -14,6 +15,8 @@ class Random(Module):
     """A new random target each period: held, joined straight, by a cosine, by random slopes, or walked."""
 
     title: ClassVar[str] = "Random"
+    draws_at_rate: ClassVar[bool] = True
+    is_random: ClassVar[bool] = True
 
     kind: Literal["random"]
     rate: Rate = hertz(4.0, "Targets a second, or the note value between two.")
@@ -32,6 +35,16 @@ class Random(Module):
     def span(self) -> tuple[float, float]:
         """By polarity."""
         return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return its whole range: chance counts with all of it."""
+        del inputs
+        return self.span()
+
+    def is_even(self, inputs: Sequence[Reach]) -> bool:
+        """Values that are held are."""
+        del inputs
+        return self.shape == "hold"
 
     def summary(self) -> str:
         """Say how the targets are joined, and how often they come."""

@@ -1,9 +1,13 @@
 """Sample-and-hold: a value kept from one rising edge to the next."""
 
-from typing import ClassVar, Literal
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import Any, ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import START, Module, Signal, choice, param, signal, signal_text
+from jorvik.core.limits import MAX_POINTS
+from jorvik.core.modules.base import START, Module, Reach, Signal, choice, param, signal, signal_text
+from jorvik.core.units.tempo import Tempo
 
 
 class SampleHold(Module):
@@ -14,6 +18,7 @@ class SampleHold(Module):
     """
 
     title: ClassVar[str] = "Sample-and-hold"
+    is_sampled: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["sample_hold"]
@@ -32,6 +37,25 @@ class SampleHold(Module):
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
         return (-1.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return the input's: it comes to nothing that its input did not come to."""
+        return inputs[0]
+
+    def is_even(self, inputs: Sequence[Reach]) -> bool:
+        """What it takes afresh is as even as what it takes from; a loop of few values is not."""
+        del inputs
+        return self.loop is None
+
+    def loop_s(self, tempo: Tempo, clock_hz: float | None) -> float | None:
+        """Return the time that the values of its loop take."""
+        del tempo
+        return self.loop / clock_hz if self.loop and clock_hz else None
+
+    def looped_longer(self, times: Fraction) -> dict[str, Any] | None:
+        """Return a loop of more values."""
+        count = times * (self.loop or 0)
+        return {"loop": int(count)} if count.denominator == 1 and count <= MAX_POINTS else None
 
     def summary(self) -> str:
         """Say what is sampled by what."""

@@ -1,6 +1,7 @@
 """Shape: a signal scaled, bent, folded, redrawn and clipped."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from pydantic import field_validator
@@ -8,7 +9,7 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.dsp.waves import drawn, pack_points
-from jorvik.core.modules.base import Module, Signal, check_points, choice, data, param, signal, signal_text
+from jorvik.core.modules.base import Module, Reach, Signal, check_points, choice, data, param, signal, signal_text
 
 
 class Shape(Module):
@@ -18,6 +19,9 @@ class Shape(Module):
     """
 
     title: ClassVar[str] = "Shape"
+    is_scaled: ClassVar[bool] = True
+    keeps_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["shape"]
@@ -49,6 +53,21 @@ class Shape(Module):
     def span(self) -> tuple[float, float]:
         """The clip, or as wide as any nominal signal."""
         return (self.clip[0], self.clip[1]) if self.clip and self.clip[0] < self.clip[1] else (-1.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach | None:
+        """Return what becomes of the input's ends; of a shape that folds or is drawn only trying tells."""
+        if self.fold or self.points:
+            return None
+        turned = [-x if self.invert else x for x in inputs[0]]
+        ends = [math.copysign(abs(y) ** self.power, y) for y in (x * self.gain + self.offset for x in turned)]
+        low, high = self.clip or (-math.inf, math.inf)
+        return max(min(ends), low), min(max(ends), high)
+
+    def is_even(self, inputs: Sequence[Reach]) -> bool:
+        """It stays even where it is straight and cuts nothing off."""
+        low, high = sorted(x * self.gain + self.offset for x in inputs[0])
+        is_uncut = self.clip is None or (self.clip[0] <= low and high <= self.clip[1])
+        return bool(is_uncut and self.power == 1.0 and not self.fold and not self.points and not self.invert)
 
     def summary(self) -> str:
         """Say what is done, in its order."""

@@ -1,11 +1,12 @@
 """Slew: a limit on how fast a signal rises and falls."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.dsp.one_pole import APPROACH_STATES, approach
-from jorvik.core.modules.base import START, Module, Signal, Time, choice, seconds, signal, signal_text
+from jorvik.core.modules.base import START, Module, Reach, Signal, Time, choice, seconds, signal, signal_text
 from jorvik.core.units.words import time_text
 
 
@@ -13,6 +14,8 @@ class Slew(Module):
     """Follows its input no faster than its rise and fall allow; starts at the input's first value."""
 
     title: ClassVar[str] = "Slew"
+    keeps_shape: ClassVar[bool] = True
+    comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["slew"]
@@ -28,6 +31,10 @@ class Slew(Module):
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
         return (-1.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return the input's: it comes to nothing that its input did not come to."""
+        return inputs[0]
 
     def summary(self) -> str:
         """Say what is smoothed, and by how much."""

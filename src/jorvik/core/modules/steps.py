@@ -1,6 +1,7 @@
 """Steps: a pattern of hits of unlike strength."""
 
-from typing import ClassVar, Literal
+from fractions import Fraction
+from typing import Any, ClassVar, Literal
 
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
@@ -8,6 +9,7 @@ from pydantic_core import PydanticCustomError
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_POINTS
 from jorvik.core.modules.base import NOTE_ON, START, Module, Time, choice, data, param, seconds
+from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
 
@@ -15,6 +17,7 @@ class Steps(Module):
     """A row of hits from note-on, one each step: the hit's strength while its gate is open, else 0."""
 
     title: ClassVar[str] = "Steps"
+    comes_to_end: ClassVar[bool] = True
 
     kind: Literal["steps"]
     values: list[float] = data([1.0], "Strength of each hit, 0..1.", "numbers")
@@ -36,6 +39,18 @@ class Steps(Module):
     def state_size(self) -> int:
         """Number of the step, when it began (s after note-on), its length, sample of note-on, whether it plays."""
         return 5
+
+    def loop_s(self, tempo: Tempo, clock_hz: float | None) -> float | None:
+        """Return the time that all steps take."""
+        del clock_hz
+        return len(self.values) * self.slot_value("step", tempo) if self.loop else None
+
+    def looped_longer(self, times: Fraction) -> dict[str, Any] | None:
+        """Return the steps gone round again."""
+        count = times * len(self.values)
+        if count.denominator != 1 or count > MAX_POINTS:
+            return None
+        return {"values": [self.values[i % len(self.values)] for i in range(int(count))]}
 
     def summary(self) -> str:
         """Say how many hits, and how far apart."""

@@ -21,7 +21,7 @@ RELEASE: Final = ("release", ((0.5, "−6 dB"), (0.9, "−20 dB")))
 def find(of: Context) -> Iterator[Reading]:
     """Yield the times of each stage of each envelope, as it is moved; typed ones are met by its bend."""
     note = of.trace.run.note
-    for module in of.modules("envelope"):
+    for module in of.having("is_staged"):
         rises = sum(of.setting(module, name) for name in ("delay_s", "attack_s", "hold_s"))
         begins = {"attack": note.on, "decay": note.on + round(rises * of.rate), "release": note.off}
         for stage, points in (*STAGES, RELEASE):

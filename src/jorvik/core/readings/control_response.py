@@ -18,7 +18,7 @@ _SLOWEST_HZ = 1e-6
 
 def find(of: Context) -> Iterator[Reading]:
     """Yield gain and phase of each control filter whose input repeats."""
-    for module in of.modules("filter"):
+    for module in of.having("rings"):
         hz = of.rate_of(str(module.input))
         # What stands still repeats nothing.
         if hz is None or not _SLOWEST_HZ <= hz < of.rate / 2.0:

@@ -47,7 +47,7 @@ def _asked(of: Context) -> bool:
 
 def _unlike(of: Context) -> list[str]:
     """Return what may stand elsewhere, or draw anew, at the next note."""
-    unlike = [m.id for m in of.patch.modules if getattr(m, "start", "") == "free" or m.kind in ("noise", "random")]
+    unlike = [m.id for m in of.patch.modules if m.runs_free or m.is_random]
     return [*unlike, "note_random"]
 
 

@@ -7,7 +7,8 @@ is counted over many draws.
 
 from collections.abc import Iterator
 
-from jorvik.core.measure.chance import LEVELS, random_routes, reach_of_lane, silent_share
+from jorvik.core.document.destinations import VOICE
+from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
 from jorvik.core.readings.base import Reading
@@ -32,7 +33,7 @@ def find(of: Context) -> Iterator[Reading]:
         notes = f", {round(distance / 100.0) + 1} notes" if name == "pitch" else ""
         words = f"{in_words(distance, unit)}{octaves}{notes}"
         yield Reading(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
-        if name in LEVELS:
+        if name in VOICE and VOICE[name].bare_at_0:
             share, how = silent_share(of, name)
             help_ = f"Share of its values at or under {SILENT:g}: {how}."
             yield Reading(name, "falls silent", share, "ratio", help_, "Reachable")

@@ -18,7 +18,7 @@ RINGS_FROM_Q = 0.5
 
 def find(of: Context) -> Iterator[Reading]:
     """Yield what each ring does at the end of the note and at the next one."""
-    for module in of.modules("filter"):
+    for module in of.having("rings"):
         hz, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
         if hz <= 0.0 or q <= RINGS_FROM_Q:
             continue

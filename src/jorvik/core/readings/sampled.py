@@ -22,7 +22,7 @@ LONGEST_S = 600.0
 
 def find(of: Context) -> Iterator[Reading]:
     """Yield the moments, the rate, the images and the repeat of each sample-and-hold."""
-    for module in of.modules("sample_hold"):
+    for module in of.having("is_sampled"):
         if module.track:
             continue
         about = f"signal.{module.id}"

@@ -17,7 +17,7 @@ HELP = "What its input allows, chance counted with its whole range; type another
 
 def find(of: Context) -> Iterator[Reading]:
     """Yield the ends of each straight shape."""
-    for module in of.modules("shape"):
+    for module in of.having("is_scaled"):
         if module.fold or module.points or module.power != 1.0 or not isinstance(module.input, str):
             continue
         inside = reach(of, module.input)

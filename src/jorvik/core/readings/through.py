@@ -7,7 +7,6 @@ from jorvik.core.measure.context import Context
 from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import time_text
 
-PROCESSORS = ("filter", "slew", "mix", "shape", "follower")
 FALLS = ("−6 dB", "−20 dB", "−40 dB")
 LEAST_S = 1e-4
 
@@ -15,7 +14,7 @@ LEAST_S = 1e-4
 def find(of: Context) -> Iterator[Reading]:
     """Yield the times of each processor's output against its first input's."""
     for module in of.patch.modules:
-        if module.kind not in PROCESSORS:
+        if not module.keeps_shape:
             continue
         inputs = [name for _, name in module.input_signals() if isinstance(name, str)]
         given = of.measures.signals.get(inputs[0]) if inputs else None

@@ -11,7 +11,7 @@ from jorvik.core.readings.base import Reading
 def find(of: Context) -> Iterator[Reading]:
     """Yield waits, spread and speed of each random source while the note is held."""
     tempo = of.patch.performance.tempo
-    for module in of.modules("random"):
+    for module in of.having("draws_at_rate"):
         about = f"signal.{module.id}"
         moved = of.trace.lanes.get(f"{module.id}.rate")
         note = of.trace.run.note
