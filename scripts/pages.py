@@ -4,8 +4,8 @@ import sys
 from collections.abc import Callable, Mapping
 from typing import Any, Final
 
+from jorvik.core.figures import KINDS
 from jorvik.core.findings import RULES
-from jorvik.core.readings import KINDS
 
 _FINDINGS: Final = """# Findings
 

@@ -89,8 +89,8 @@ def render(args: argparse.Namespace) -> None:
 
 def measure(args: argparse.Namespace) -> None:
     """Print the figures of every lane and signal."""
+    from jorvik.core.figures import readings
     from jorvik.core.measure.context import Context
-    from jorvik.core.readings import readings
 
     of = Context(_patch(args), _rate(args))
     found, read = of.measures, readings(of)

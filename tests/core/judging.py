@@ -4,12 +4,12 @@ import unittest
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import Trace, trace
+from jorvik.core.figures import KINDS
+from jorvik.core.figures.base import Reading
 from jorvik.core.findings import RULES
 from jorvik.core.findings.base import Finding
 from jorvik.core.limits import DRAFT_RATE
 from jorvik.core.measure.context import Context
-from jorvik.core.readings import KINDS
-from jorvik.core.readings.base import Reading
 from tests.support import Json
 
 ENV: Json = {"id": "e", "kind": "envelope", "attack_s": 0.01, "decay_s": 0.2, "sustain": 0.5, "release_s": 0.1}

@@ -6,11 +6,11 @@ import unittest
 import numpy as np
 from numpy.typing import NDArray
 
-from jorvik.core.assist.routes import macro_end, to_amount, to_range, with_polarity
-from jorvik.core.assist.sentence import route_from
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.bend import bend
 from jorvik.core.engine.trace import trace
+from jorvik.core.helpers.routes import macro_end, to_amount, to_range, with_polarity
+from jorvik.core.helpers.sentence import route_from
 from jorvik.core.measure.closed_forms import (
     beat_hz,
     bend_for,

@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.run import Cancelled
+from jorvik.core.figures import readings
 from jorvik.core.findings import RULES, findings
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_MODULES, MAX_ROUTES
@@ -15,7 +16,6 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.ladder import MAX_LADDER_S, ladder, rung
 from jorvik.core.measure.patch import PatchMeasures, measure_patch
 from jorvik.core.problems import Problem
-from jorvik.core.readings import readings
 from tests.core.test_reference import documents
 from tests.support import Json, demos, note, patch
 

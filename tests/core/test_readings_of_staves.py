@@ -9,9 +9,9 @@ from scipy import signal
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.trace import trace
+from jorvik.core.figures import KINDS, with_reading
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
-from jorvik.core.readings import KINDS, with_reading
 from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded
 from tests.support import RATE, Json, note, patch
 

@@ -4,11 +4,11 @@ import math
 import unittest
 from typing import Any
 
-from jorvik.core.assist.changeable import Wish, changeable
-from jorvik.core.assist.wishes import solve
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.trace import trace
+from jorvik.core.helpers.changeable import Wish, changeable
+from jorvik.core.helpers.wishes import solve
 from jorvik.core.problems import Problem
 from tests.support import Json, note, patch
 

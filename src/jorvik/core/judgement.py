@@ -7,11 +7,11 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from typing import NamedTuple, TypeVar
 
 from jorvik.core.engine.run import Cancelled
+from jorvik.core.figures import KINDS, note_to_note, of_kind
+from jorvik.core.figures.base import Reading
 from jorvik.core.findings import RULES, found_by, gravest_first
 from jorvik.core.findings.base import Finding
 from jorvik.core.measure.context import Context
-from jorvik.core.readings import KINDS, note_to_note, of_kind
-from jorvik.core.readings.base import Reading
 
 T = TypeVar("T")
 

@@ -3,14 +3,14 @@
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 
-from jorvik.core.assist import routes
-from jorvik.core.assist.changeable import Changeable, changeable
-from jorvik.core.assist.sentence import route_from
-from jorvik.core.assist.wishes import checked, solve, wished_for
 from jorvik.core.document.patch import check_patch
+from jorvik.core.figures import with_reading
+from jorvik.core.helpers import routes
+from jorvik.core.helpers.changeable import Changeable, changeable
+from jorvik.core.helpers.sentence import route_from
+from jorvik.core.helpers.wishes import checked, solve, wished_for
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
-from jorvik.core.readings import with_reading
 from jorvik.web.assist_forms import (
     Answer,
     ChangeableWish,

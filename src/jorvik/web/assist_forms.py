@@ -4,8 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from jorvik.core.assist.changeable import Wish
-from jorvik.core.assist.wishes import Met
+from jorvik.core.helpers.changeable import Wish
+from jorvik.core.helpers.wishes import Met
 from jorvik.web.forms import Document, Form
 
 

@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 
 
 def find(of: Context) -> Iterator[Reading]:

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import time_text
 
 MOST = 4

@@ -12,12 +12,12 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.assist.changeable import Changeable, What, Wish, chosen, with_values
 from jorvik.core.document.destinations import Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import trace
+from jorvik.core.helpers.changeable import Changeable, What, Wish, chosen, with_values
 from jorvik.core.limits import DRAFT_RATE, MAX_SECONDS
 from jorvik.core.measure.lane import measure
 from jorvik.core.problems import Problem, shown

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import time_text
 
 

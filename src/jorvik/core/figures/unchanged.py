@@ -7,9 +7,9 @@ and Green, JASA 61, 1977).
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.moved_cutoff import MovedCutoff
-from jorvik.core.readings.base import Reading
 
 
 def find(of: Context) -> Iterator[Reading]:

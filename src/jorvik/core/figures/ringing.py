@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from functools import partial
 
 from jorvik.core.document.patch import Patch, edited
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.closed_forms import ring, ring_from
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import rounded, time_text
 
 RINGS_FROM_Q = 0.5

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import note_name
 
 MOST_STEPS = 2000

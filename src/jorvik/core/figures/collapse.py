@@ -6,10 +6,10 @@ from functools import partial
 import numpy as np
 
 from jorvik.core.document.patch import Patch
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.pulse import kept_clear
 from jorvik.core.problems import Problem
-from jorvik.core.readings.base import Reading
 
 
 def find(of: Context) -> Iterator[Reading]:

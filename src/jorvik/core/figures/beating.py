@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 
 from jorvik.core.dsp.kernels import Floats
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.closed_forms import beat_hz
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.pitch import key_hz
 from jorvik.core.units.words import in_words, rate_text
 

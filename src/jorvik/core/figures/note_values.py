@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import field_facts
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import rate_text, time_text
 
 

@@ -3,9 +3,9 @@
 import re
 from typing import Any, Final
 
-from jorvik.core.assist.routes import with_new_route
 from jorvik.core.document.destinations import VOICE, of_parameter
 from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.helpers.routes import with_new_route
 from jorvik.core.problems import Problem
 from jorvik.core.signals import PERFORMANCE_SIGNALS
 from jorvik.core.units.values import parse_value

@@ -6,9 +6,9 @@ from itertools import pairwise
 import numpy as np
 
 from jorvik.core.dsp.kernels import Floats
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import in_words, time_text
 
 STANDS_OUT = 0.05

@@ -8,10 +8,10 @@ from functools import partial
 from typing import Final
 
 from jorvik.core.document.patch import Patch, edited
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.closed_forms import bend_for, done_after
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import rounded
 
 STAGES: Final = (("attack", ((0.5, "half"),)), ("decay", ((0.5, "−6 dB"), (0.9, "−20 dB"))))

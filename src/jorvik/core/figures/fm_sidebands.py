@@ -3,10 +3,10 @@
 import math
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.closed_forms import heard_sidebands
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import strongest_index
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.pitch import key_at
 from jorvik.core.units.words import note_name
 

@@ -2,8 +2,8 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 
 
 def find(of: Context) -> Iterator[Reading]:

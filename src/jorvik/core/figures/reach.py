@@ -8,10 +8,10 @@ is counted over many draws.
 from collections.abc import Iterator
 
 from jorvik.core.document.destinations import VOICE
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.noticed import SILENT
 from jorvik.core.units.words import in_words
 

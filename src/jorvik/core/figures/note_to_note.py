@@ -8,9 +8,9 @@ from collections.abc import Iterator
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.trace import Trace
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 
 LATER_S = 0.37
 LONGEST_S = 10.0

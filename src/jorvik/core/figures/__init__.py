@@ -13,9 +13,9 @@ from typing import Final
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import Cancelled
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
-from jorvik.core.readings.base import Reading
 
 _NO_READINGS = ("base",)
 KINDS: Final[dict[str, Callable[[Context], Iterator[Reading]]]] = {

@@ -9,8 +9,8 @@ import math
 from collections.abc import Iterator
 
 from jorvik.core.dsp.svf import transfer
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import in_words, rate_text, time_text
 
 _SLOWEST_HZ = 1e-6

@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import time_text
 
 FALLS = ("−6 dB", "−20 dB", "−40 dB")

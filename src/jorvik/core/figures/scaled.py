@@ -4,12 +4,12 @@ from collections.abc import Iterator
 from functools import partial
 
 from jorvik.core.document.patch import Patch, edited
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.chance import reach
 from jorvik.core.measure.closed_forms import scale_and_offset
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.shape import Shape
 from jorvik.core.problems import Problem
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.words import rounded
 
 HELP = "What its input allows, chance counted with its whole range; type another, and gain and offset are set."

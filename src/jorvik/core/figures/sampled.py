@@ -10,9 +10,9 @@ from typing import Any
 
 import numpy as np
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.closed_forms import images, meeting
 from jorvik.core.measure.context import Context
-from jorvik.core.readings.base import Reading
 from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import rate_text, time_text
 

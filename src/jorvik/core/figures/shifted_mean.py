@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
+from jorvik.core.figures.base import Reading
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import fast_on_pitch
-from jorvik.core.readings.base import Reading
 
 
 def find(of: Context) -> Iterator[Reading]:
