@@ -18,8 +18,8 @@ from jorvik.core.engine.run import Run
 from jorvik.core.engine.trace import trace
 from jorvik.core.judgement import judge
 from jorvik.core.measure.context import Context
-from jorvik.core.measure.ladder import By, ladder, rung
 from jorvik.core.measure.patch import measure_patch
+from jorvik.core.measure.sweep import By, at_step, sweep
 from jorvik.core.voice.render import render
 from jorvik.web.forms import Sheet
 from jorvik.web.row_caches import RowCaches
@@ -125,12 +125,12 @@ def judgement() -> None:
         ("velocity", 1.0, 127.0, "velocities"),
         ("length_s", 2.0, 3.2, "lengths, which have nothing in common"),
     ):
-        steps = [rung(patch, by, value) for value in np.linspace(low, high, 16)]
+        steps = [at_step(patch, by, value) for value in np.linspace(low, high, 16)]
         many, one, ratio = compared(
-            lambda steps=steps: ladder(steps, lambda of, cache: measure_patch(of, cache=cache), cores),  # type: ignore[misc]
+            lambda steps=steps: sweep(steps, lambda of, cache: measure_patch(of, cache=cache), cores),  # type: ignore[misc]
             lambda: measure_patch(patch),
         )
-        line(f"a ladder of 16 {kind}, against one", many, one, ratio, "at most 9 on two cores")
+        line(f"a sweep of 16 {kind}, against one", many, one, ratio, "at most 9 on two cores")
     with ThreadPoolExecutor(cores) as pool:
         many, one, ratio = compared(
             lambda: list(pool.map(rivals.arithmetic, [20_000_000] * 16)), lambda: rivals.arithmetic(20_000_000)

@@ -97,20 +97,20 @@ def figures(page: Page) -> None:
 
 
 def finding(page: Page) -> None:
-    """A fault's mend, tried."""
+    """A fault's fix, tried."""
     open_demo(page, "Thin Ice")
     page.get_by_role("button", name="Try:").click()
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
 
 
-def wish(page: Page) -> None:
-    """Wishes at two velocities, worked out together."""
+def form(page: Page) -> None:
+    """Targets at two velocities, worked out together."""
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
     page.wait_for_timeout(1200)
     for velocity, peak in (("40", "700Hz"), ("118", "3.2kHz")):
-        for label, value in (("Wish at velocity", velocity), ("Wished peak", peak)):
+        for label, value in (("Target at velocity", velocity), ("Wished peak", peak)):
             if label == "Wished peak":
-                page.get_by_label("Wish for peak", exact=True).check()
+                page.get_by_label("Target for peak", exact=True).check()
             field = page.get_by_label(label, exact=True)
             field.fill(value)
             field.press("Enter")
@@ -133,7 +133,7 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "compare": ("light", compare),
     "finding": ("light", finding),
     "figures": ("light", figures),
-    "wish": ("light", wish),
+    "form": ("light", form),
 }
 
 

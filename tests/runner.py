@@ -1,11 +1,13 @@
 """Run every check and every test, and close with one line that counts them."""
 
 import os
+import re
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from jorvik.core.voice.warm import warm
@@ -44,18 +46,54 @@ def leaves(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield item
 
 
+BESIDE = "--beside"
+"""Asks for the tests that run beside the others: those that drive a browser wait more than they compute."""
+
+DRIVEN = "tests.browser."
+
+
 def main(words: list[str]) -> int:
-    """Run the checks (all of them, unless words choose tests) and the tests; with ``--long`` trials go on for hours."""
+    """Run the checks (all of them, unless words choose tests) and the tests; with ``--long`` trials go on for hours.
+
+    All of it is done in two halves side by side, of which the one with the browser tells when it is done.
+    """
     if "--long" in words:
         words.remove("--long")
         os.environ["JORVIK_TRIALS"] = "long"
+    if words == [BESIDE]:
+        return closed(*run_tests(lambda name: name.startswith(DRIVEN)))
+    if words:
+        return closed(*run_tests(lambda name: any(word in name for word in words)))
+    warm()
     passed = failed = 0
-    for name, command in [] if words else CHECKS.items():
-        good = run_check(name, command)
-        passed, failed = passed + good, failed + (not good)
+    with tempfile.TemporaryFile("w+") as told:
+        beside = subprocess.Popen(
+            [sys.executable, "-m", "tests", BESIDE], cwd=ROOT, stdout=told, stderr=subprocess.STDOUT, text=True
+        )
+        for name, command in CHECKS.items():
+            good = run_check(name, command)
+            passed, failed = passed + good, failed + (not good)
+        more = run_tests(lambda name: not name.startswith(DRIVEN))
+        beside.wait()
+        told.seek(0)
+        said = told.read()
+    print(said, flush=True)
+    counts = re.search(r"(\d+) passed, (\d+) failed\s*$", said)
+    other = (int(counts[1]), int(counts[2])) if counts else (0, 1)
+    return closed(passed + more[0] + other[0], failed + more[1] + other[1])
+
+
+def closed(passed: int, failed: int) -> int:
+    """Print the closing line, and return the exit code."""
+    print(f"{passed} passed, {failed} failed", flush=True)
+    return 1 if failed or passed == 0 else 0
+
+
+def run_tests(is_chosen: Callable[[str], bool]) -> tuple[int, int]:
+    """Run the tests whose names are chosen, and return how many passed and failed."""
     warm()
     found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    chosen = unittest.TestSuite(t for t in leaves(found) if not words or any(word in t.id() for word in words))
+    chosen = unittest.TestSuite(test for test in leaves(found) if is_chosen(test.id()))
     try:
         result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout).run(chosen)
     finally:
@@ -63,6 +101,4 @@ def main(words: list[str]) -> int:
     # Of a test that fails for several of its cases one is counted.
     wrong = [test for test, _ in result.failures + result.errors] + result.unexpectedSuccesses
     bad = len({getattr(test, "test_case", test).id() for test in wrong})
-    passed, failed = passed + result.testsRun - bad, failed + bad
-    print(f"{passed} passed, {failed} failed", flush=True)
-    return 1 if failed or passed == 0 else 0
+    return result.testsRun - bad, bad

@@ -47,7 +47,7 @@ class Checking(unittest.TestCase):
         code, text = said("check", str(ROOT / "demo/wrong-sampling.json"))
         self.assertEqual(code, 1)
         self.assertIn("fault: held never takes a value", text)
-        self.assertIn("mend: threshold 0.5", text)
+        self.assertIn("fix: threshold 0.5", text)
 
     def test_cautions_are_not(self) -> None:
         code, text = said("check", str(ROOT / "demo/wrong-clamped-lane.json"))

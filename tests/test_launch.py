@@ -119,7 +119,7 @@ class Starting(unittest.TestCase):
         self.assertNotEqual(int(lock.read_text().splitlines()[0]), pid)
         self.assertEqual(self.names(url), before)
 
-    def test_what_was_damaged_beside_the_data_is_mended(self) -> None:
+    def test_what_was_damaged_beside_the_data_is_fixed(self) -> None:
         first = self.start("--port", "0")
         before = self.names(self.address(first))
         first.send_signal(signal.SIGINT)

@@ -123,8 +123,8 @@ def check(args: argparse.Namespace) -> int:
     if args.json:
         rows = [
             {
-                **{k: v for k, v in asdict(f).items() if k != "mend"},
-                "mend": f.mend.label if f.mend else None,
+                **{k: v for k, v in asdict(f).items() if k != "fix"},
+                "mend": f.fix.label if f.fix else None,
                 "set_aside": aside.get(f.key),
             }
             for f in found
@@ -134,8 +134,8 @@ def check(args: argparse.Namespace) -> int:
         for finding in found:
             if finding.key not in aside:
                 print(f"{finding.severity}: {finding.sentence} {finding.why}")
-                if finding.mend:
-                    print(f"    mend: {finding.mend.label}")
+                if finding.fix:
+                    print(f"    fix: {finding.fix.label}")
     return int(any(f.severity == "fault" and f.key not in aside for f in found))
 
 

@@ -140,7 +140,7 @@ class Judging(BrowserCase):
         expect(self.page.get_by_text("behind: velocity takes away exactly -0.3")).to_be_visible()
         self.redrawn(lambda: foot.get_by_role("button", name="Take it").click())
         expect(foot).not_to_contain_text("passes zero")
-        self.undo_says("mend: velocity takes away exactly -0.3")
+        self.undo_says("fix: velocity takes away exactly -0.3")
 
     def test_a_finding_is_set_aside_with_a_reason_that_stays(self) -> None:
         self.open_demo("Cracked Latch")
@@ -163,12 +163,12 @@ class Judging(BrowserCase):
         self.page.get_by_role("button", name="Figures of cutoff", exact=True).click()
         aside = self.page.get_by_role("complementary")
         expect(aside).to_contain_text("1.3 kHz after 420 ms")
-        aside.get_by_label("Wish for peak", exact=True).check()
+        aside.get_by_label("Target for peak", exact=True).check()
         self.type_into("Wished peak", "2.6kHz")
         aside.get_by_role("button", name="Work it out").click()
         aside.get_by_role("button", name="Take it").click(timeout=20_000)
         expect(aside).to_contain_text(re.compile("2.6 kHz after|2.59. kHz after"), timeout=15_000)
-        self.undo_says("wish for cutoff")
+        self.undo_says("form for cutoff")
 
     def test_who_moves_a_lane_between_the_posts(self) -> None:
         self.page.get_by_role("button", name="Figures of pitch", exact=True).click()

@@ -56,7 +56,7 @@ class Jobs(OnThePage):
         self.source("ring")
         ring = self.page.get_by_label("ring: rings at")
         expect(ring).to_have_value(f"{7.5 * math.sqrt(1 - 1 / (4 * 3.5**2)):.4g} Hz")
-        self.assertAlmostEqual(number(self.said("bounces")), 3.5 * math.log(20) / math.pi, places=2)
+        self.assertAlmostEqual(number(self.said("audible_cycles")), 3.5 * math.log(20) / math.pi, places=2)
         made = traced("rope-creak").signals
         # How much later 90 % of its way is reached through the filter.
         ninety = [int((made[n] >= 0.9 * made[n].max()).argmax()) / RATE for n in ("strain", "ring")]
@@ -209,7 +209,7 @@ class Jobs(OnThePage):
 
 
 class InPlace(OnThePage):
-    def test_a_wished_time_sets_the_bend(self) -> None:
+    def test_a_wanted_time_sets_the_bend(self) -> None:
         self.source("swell")
         self.redrawn(lambda: self.type_into("swell: decay, −20 dB", "200ms"))
         self.kept()
@@ -219,18 +219,18 @@ class InPlace(OnThePage):
         at = swell[top + round(0.2 * RATE)]
         self.assertAlmostEqual(float(at), sustain + 0.1 * (1 - sustain), places=3)
 
-    def wish_for_peak(self, value: str) -> None:
-        self.page.get_by_label("Wish for peak", exact=True).check()
+    def peak_target(self, value: str) -> None:
+        self.page.get_by_label("Target for peak", exact=True).check()
         self.type_into("Wished peak", value)
 
-    def test_wishes_at_two_velocities_by_what_was_chosen(self) -> None:
+    def test_targets_at_two_velocities_by_what_was_chosen(self) -> None:
         self.open_demo("Oar Drag")
         self.figures_of("fm index")
-        self.type_into("Wish at velocity", "40")
-        self.wish_for_peak("3 rad")
-        self.type_into("Wish at velocity", "118")
+        self.type_into("Target at velocity", "40")
+        self.peak_target("3 rad")
+        self.type_into("Target at velocity", "118")
         expect(self.aside).to_contain_text("velocity 40: peak 3 rad")
-        self.wish_for_peak("6 rad")
+        self.peak_target("6 rad")
         may = self.page.get_by_role("group", name="What may change")
         may.get_by_label("fm index set at").uncheck()
         self.page.get_by_role("button", name="Work it out").click()
@@ -242,7 +242,7 @@ class InPlace(OnThePage):
         may.get_by_label("blade attack").uncheck()
         self.page.get_by_role("button", name="Work it out").click()
         self.redrawn(lambda: self.page.get_by_role("button", name="Take it").click(timeout=20_000))
-        self.undo_says("wish for fm index")
+        self.undo_says("form for fm index")
         self.kept()
         made = patch_of(self.page)
         raised = next(route for route in made["routes"] if route["destination"] == "fm_index")

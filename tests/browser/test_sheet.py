@@ -13,7 +13,7 @@ from tests.browser.driver import BrowserCase
 from tests.support import document
 
 
-class Reading(BrowserCase):
+class Figure(BrowserCase):
     def test_the_first_start_shows_a_note_that_moves(self) -> None:
         expect(self.name_field).to_have_value("Ferry Horn")
         for name in ("Pitch", "Cutoff", "Wavetable position", "Amplitude"):

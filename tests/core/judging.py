@@ -5,7 +5,7 @@ import unittest
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.figures import KINDS
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.findings import RULES
 from jorvik.core.findings.base import Finding
 from jorvik.core.limits import DRAFT_RATE
@@ -20,19 +20,19 @@ def found(rule: str, of: Patch) -> list[Finding]:
 
 
 class RuleCase(unittest.TestCase):
-    def sides(self, rule: str, wrong: Patch, right: Patch, is_mended: bool = True) -> Finding:
-        """The rule speaks on one side and is silent on the other; its mend, unless it has none, silences the rule."""
+    def sides(self, rule: str, wrong: Patch, right: Patch, is_fixed: bool = True) -> Finding:
+        """The rule speaks on one side and is silent on the other; its fix, unless it has none, silences the rule."""
         said = found(rule, wrong)
         self.assertTrue(said, f"{rule} did not speak")
         self.assertEqual(found(rule, right), [], f"{rule} spoke where nothing is wrong")
         for finding in said:
             self.assertTrue(finding.sentence.endswith("."))
             self.assertGreaterEqual(finding.to_s, finding.from_s)
-        mend = said[0].mend
-        self.assertEqual(mend is not None, is_mended, f"{rule} has {'no ' if is_mended else 'a '}mend")
-        if mend is not None:
-            left = [f.about for f in found(rule, mend.patch)]
-            self.assertNotIn(said[0].about, left, f"the mend of {rule} does not mend")
+        fix = said[0].fix
+        self.assertEqual(fix is not None, is_fixed, f"{rule} has {'no ' if is_fixed else 'a '}fix")
+        if fix is not None:
+            left = [f.about for f in found(rule, fix.patch)]
+            self.assertNotIn(said[0].about, left, f"the fix of {rule} does not fix")
         return said[0]
 
 
@@ -42,7 +42,7 @@ HELD: Json = {"id": "h", "kind": "sample_hold", "input": "n", "clock": "c"}
 
 
 class ReadingCase(unittest.TestCase):
-    def read(self, kind: str, of: Patch) -> dict[str, Reading]:
+    def read(self, kind: str, of: Patch) -> dict[str, Figure]:
         """What one kind of reading says of a patch, by name; two in one place are told apart by what they are about."""
         found = list(KINDS[kind](Context(of)))
         for reading in found:

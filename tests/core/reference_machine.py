@@ -216,11 +216,11 @@ class Machine:
         for name, module in self.modules.items():
             given = {module.get(f) for f in ("input", "clock", "a", "b")}
             given |= {item["source"] for item in module.get("inputs", [])}
-            movers = [r for r in self.routes if r["destination"].startswith(f"{name}.")]
-            while movers:
-                route = movers.pop()
+            sources = [r for r in self.routes if r["destination"].startswith(f"{name}.")]
+            while sources:
+                route = sources.pop()
                 given |= {route["source"], route.get("via")}
-                movers += [r for r in self.routes if r["destination"] == f"route:{route['id']}.amount"]
+                sources += [r for r in self.routes if r["destination"] == f"route:{route['id']}.amount"]
             reads[name] = {g for g in given if isinstance(g, str) and g in self.modules}
 
         def reached(start: str) -> set[str]:

@@ -1,4 +1,4 @@
-"""What works something out: the curve is kept, sentences are understood, wishes are met, figures agree."""
+"""What works something out: the curve is kept, sentences are understood, targets are met, figures agree."""
 
 import math
 import unittest
@@ -150,7 +150,7 @@ class ClosedForms(unittest.TestCase):
         peaks = [float(np.abs(y[round(t * 48_000) :][:5400]).max()) for t in (0.1, 0.1 + said.time_s / 3)]
         self.assertAlmostEqual(20 * math.log10(peaks[1] / peaks[0]), -20, delta=0.7)
 
-    def test_settings_from_the_wish_and_back(self) -> None:
+    def test_settings_from_the_target_and_back(self) -> None:
         hz, q = ring_from(7.0, 1.5)
         self.assertAlmostEqual(ring(hz, q).frequency_hz, 7.0)
         self.assertAlmostEqual(ring(hz, q).time_s, 1.5, delta=0.01)

@@ -1,4 +1,4 @@
-"""Each rule on both sides of its threshold, and its mend tried."""
+"""Each rule on both sides of its threshold, and its fix tried."""
 
 import unittest
 from typing import Any
@@ -23,7 +23,7 @@ class Rules(RuleCase):
 
         finding = self.sides("clamped_lane", at(60), at(23))
         self.assertIn("20 kHz", finding.sentence)
-        self.assertIsNotNone(finding.mend)
+        self.assertIsNotNone(finding.fix)
 
     def test_no_effect(self) -> None:
         def at(amount: float) -> Patch:
@@ -63,7 +63,7 @@ class Rules(RuleCase):
             return patch([{"id": "vib", "kind": "lfo", "rate": 5}], routes)
 
         finding = self.sides("missed_cancel", at(-0.25), at(-0.3))
-        self.assertIn("exactly -0.3", finding.mend.label if finding.mend else "")
+        self.assertIn("exactly -0.3", finding.fix.label if finding.fix else "")
         self.assertIn("passes zero", found("missed_cancel", at(-0.35))[0].sentence)
         self.assertEqual(found("missed_cancel", at(-0.1)), [])
 
@@ -108,8 +108,8 @@ class Rules(RuleCase):
         # A release of eight seconds is on its way, and a tail of nothing tells nothing.
         self.assertEqual(found("never_closes", patch([slow], [closing])), [])
         self.assertEqual(found("never_closes", patch([flicker], [route], performance=note(1.0, 0.0))), [])
-        assert finding.mend is not None
-        self.assertLess(trace(finding.mend.patch).lanes["amplitude"].value[-1], 1e-9)
+        assert finding.fix is not None
+        self.assertLess(trace(finding.fix.patch).lanes["amplitude"].value[-1], 1e-9)
 
     def test_a_vibrato_that_nobody_hears(self) -> None:
         def at(delay_s: float, closes: bool) -> Patch:
@@ -177,8 +177,8 @@ class Rules(RuleCase):
             of = patch([tone, clock, hold], [{"source": "s", "destination": "cutoff", "amount": 12}])
             with self.subTest(divide=divide, multiply=multiply):
                 [finding] = found("beyond_half_rate", of)
-                assert finding.mend is not None
-                rises = np.diff(trace(finding.mend.patch).signals["c"][:48_000]) > 0
+                assert finding.fix is not None
+                rises = np.diff(trace(finding.fix.patch).signals["c"][:48_000]) > 0
                 self.assertAlmostEqual(int(rises.sum()), 273, delta=1.5)
 
     def test_sampling(self) -> None:
@@ -261,7 +261,7 @@ class Rules(RuleCase):
             return patch([{**ENV, "sustain": 0.5}], routes, performance=note(1.0, 0.2))
 
         # Half of 78/127 of the amount: 2.1 and 1.8 semitones.
-        self.sides("harder_thinner", at(-7.0), at(-6.0), is_mended=False)
+        self.sides("harder_thinner", at(-7.0), at(-6.0), is_fixed=False)
 
     def test_slow_envelope(self) -> None:
         def at(attack: float) -> Patch:
@@ -313,7 +313,7 @@ class Rules(RuleCase):
         def pitch(amount: float) -> Patch:
             return patch(held, [{"source": "s", "destination": "pitch", "amount": amount}], performance=note(4.0, 0.1))
 
-        self.sides("random_range", pitch(12), pitch(3), is_mended=False)
+        self.sides("random_range", pitch(12), pitch(3), is_fixed=False)
 
         def level(base: float) -> Patch:
             route = {"source": "s", "destination": "osc1_level", "amount": 0.4}
@@ -333,8 +333,8 @@ class Rules(RuleCase):
 
         finding = self.sides("unlike_loops", at(4), at(3))
         self.assertIn("after 6 beats", finding.sentence)  # 12 eighths
-        assert finding.mend is not None
-        self.assertEqual(finding.mend.patch.modules[0].values, [1, 0, 1, 1])  # type: ignore[attr-defined]
+        assert finding.fix is not None
+        self.assertEqual(finding.fix.patch.modules[0].values, [1, 0, 1, 1])  # type: ignore[attr-defined]
 
     def test_ring_drift(self) -> None:
         notes = [{"key": 60, "start_s": 0.25 * i, "length_s": 0.2, "velocity": 90} for i in range(6)]
@@ -371,8 +371,8 @@ class Rules(RuleCase):
             return patch(modules, routes, performance=performance, voice={"mode": "mono"})
 
         finding = self.sides("falling_edge", at("note"), at("free"))
-        assert finding.mend is not None
-        taken = trace(finding.mend.patch).signals["s"]
+        assert finding.fix is not None
+        taken = trace(finding.fix.patch).signals["s"]
         # Turned over, it takes what the saw has come to when each gate falls: 0.8 times the length of the note.
         self.assertAlmostEqual(float(taken[round(0.31 * 48_000)]), 0.24, places=4)
         self.assertAlmostEqual(float(taken[-1]), 0.32, places=4)
@@ -388,7 +388,7 @@ class Bank(unittest.TestCase):
             left = [f"{f.severity} {f.key}" for f in check(of) if f.key not in meant]
             self.assertEqual(left, [], name)
 
-    def test_each_rule_has_a_patch_made_to_be_wrong_that_its_mend_puts_right(self) -> None:
+    def test_each_rule_has_a_patch_made_to_be_wrong_that_its_fix_puts_right(self) -> None:
         wrong = {name: doc for name, doc in demos().items() if "made to be wrong" in doc["tags"]}
         self.assertEqual({doc["tags"][1].replace(" ", "_") for doc in wrong.values()}, set(RULES))
         for name, doc in wrong.items():
@@ -396,9 +396,9 @@ class Bank(unittest.TestCase):
             said = found(rule, check_patch(doc))
             self.assertTrue(said, f"{rule} is silent on {name}")
             for finding in said:
-                assert finding.mend is not None, f"nothing puts {finding.key} of {name} right"
-                left = [f.key for f in found(rule, finding.mend.patch)]
-                self.assertNotIn(finding.key, left, f"{finding.mend.label} does not mend {name}")
+                assert finding.fix is not None, f"nothing puts {finding.key} of {name} right"
+                left = [f.key for f in found(rule, finding.fix.patch)]
+                self.assertNotIn(finding.key, left, f"{finding.fix.label} does not fix {name}")
 
 
 if __name__ == "__main__":

@@ -17,11 +17,11 @@ class OfTheSound(RuleCase):
         self.sides("click", at(0.0005), at(0.003))
 
     def clicks(self, of: Patch) -> list[str]:
-        """What clicks, each checked to be gone with its mend."""
+        """What clicks, each checked to be gone with its fix."""
         said = found("click", of)
         for finding in said:
-            assert finding.mend is not None, finding
-            self.assertNotIn(finding.which, [left.which for left in found("click", finding.mend.patch)], finding)
+            assert finding.fix is not None, finding
+            self.assertNotIn(finding.which, [left.which for left in found("click", finding.fix.patch)], finding)
         return [finding.which for finding in said]
 
     def test_a_gate_alone_clicks_at_both_ends(self) -> None:
@@ -82,7 +82,7 @@ class OfTheSound(RuleCase):
             osc: Json = {"id": "o", "kind": "oscillator", "shape": "square", "pulse_width": width}
             return patch([osc], [{"source": "o", "destination": "pitch", "amount": 0.5}])
 
-        finding = self.sides("shifted_pitch", at(0.2), at(0.5), is_mended=False)
+        finding = self.sides("shifted_pitch", at(0.2), at(0.5), is_fixed=False)
         self.assertIn("-30 cents", finding.sentence)  # 0.5 st x (2 x 0.2 - 1)
 
     def test_thin_pulse(self) -> None:

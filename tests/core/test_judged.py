@@ -13,8 +13,8 @@ from jorvik.core.findings import RULES, findings
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_MODULES, MAX_ROUTES
 from jorvik.core.measure.context import Context
-from jorvik.core.measure.ladder import MAX_LADDER_S, ladder, rung
 from jorvik.core.measure.patch import PatchMeasures, measure_patch
+from jorvik.core.measure.sweep import MAX_SWEEP_S, at_step, sweep
 from jorvik.core.problems import Problem
 from tests.core.test_reference import documents
 from tests.support import Json, demos, note, patch
@@ -30,9 +30,9 @@ class Judged(unittest.TestCase):
         for finding in found:
             self.assertTrue(math.isfinite(finding.from_s) and finding.to_s >= finding.from_s, finding)
             self.assertNotRegex(finding.sentence, r"\b(nan|inf)\b")
-            if finding.mend is not None:
-                # A mend is a whole patch that is read again as it was written.
-                self.assertEqual(check_patch(finding.mend.patch.document()), finding.mend.patch)
+            if finding.fix is not None:
+                # A fix is a whole patch that is read again as it was written.
+                self.assertEqual(check_patch(finding.fix.patch.document()), finding.fix.patch)
         for reading in read:
             self.assertTrue(math.isfinite(reading.value), reading)
             self.assertNotRegex(reading.said, r"\b(nan|inf)\b")
@@ -75,7 +75,7 @@ class Judged(unittest.TestCase):
         self.assertEqual(measures.measures.settle, 1000.0)
         self.assertIsNone(measures.measures.rise_s)
 
-    def test_a_patch_as_large_as_can_be_is_judged_without_the_mends_that_need_room(self) -> None:
+    def test_a_patch_as_large_as_can_be_is_judged_without_the_fixes_that_need_room(self) -> None:
         held: list[Json] = [
             {"id": "swell", "kind": "envelope", "attack_s": 0.01},
             {"id": "soft", "kind": "filter", "input": "swell", "frequency_hz": 8.0, "q": 0.5},
@@ -92,7 +92,7 @@ class Judged(unittest.TestCase):
         spoke = self.judge(of)
         for rule in ("click", "softened_attack", "falling_edge"):
             self.assertIn(rule, spoke)
-            self.assertEqual([f.mend for f in RULES[rule](Context(of)) if f.mend is not None], [])
+            self.assertEqual([f.fix for f in RULES[rule](Context(of)) if f.fix is not None], [])
 
     def test_a_note_shorter_than_its_attack(self) -> None:
         env: Json = {"id": "e", "kind": "envelope", "attack_s": 1.0}
@@ -123,19 +123,19 @@ class Judged(unittest.TestCase):
     def measured(self, of: Patch, cache: RowCache) -> PatchMeasures:
         return measure_patch(of, cache=cache)
 
-    def test_a_ladder_says_of_each_step_what_it_is_alone(self) -> None:
+    def test_a_sweep_says_of_each_step_what_it_is_alone(self) -> None:
         steps = [check_patch(doc) for doc in demos().values()]
-        self.assertEqual(ladder(steps, self.measured, 2), [measure_patch(step) for step in steps])
+        self.assertEqual(sweep(steps, self.measured, 2), [measure_patch(step) for step in steps])
 
-    def test_a_ladder_of_127_velocities_of_the_longest_note_is_refused_and_says_what_would_do(self) -> None:
+    def test_a_sweep_of_127_velocities_of_the_longest_note_is_refused_and_says_what_would_do(self) -> None:
         of = patch(performance=note(59.0, 1.0))
-        steps = [rung(of, "velocity", velocity) for velocity in range(1, 128)]
+        steps = [at_step(of, "velocity", velocity) for velocity in range(1, 128)]
         with self.assertRaises(Problem) as refused:
-            ladder(steps, self.measured, 2)
+            sweep(steps, self.measured, 2)
         self.assertIn("127 steps, 7620 s", str(refused.exception))
-        self.assertIn(f"{MAX_LADDER_S:.0f} s in all", str(refused.exception))
-        short = [rung(patch(performance=note(0.05, 0.0)), "velocity", velocity) for velocity in range(1, 128)]
-        self.assertEqual(len(ladder(short, self.measured, 2)), 127)
+        self.assertIn(f"{MAX_SWEEP_S:.0f} s in all", str(refused.exception))
+        short = [at_step(patch(performance=note(0.05, 0.0)), "velocity", velocity) for velocity in range(1, 128)]
+        self.assertEqual(len(sweep(short, self.measured, 2)), 127)
 
 
 if __name__ == "__main__":

@@ -12,15 +12,15 @@ from jorvik.core.measure.sound import (
     SILENCE_DB,
     band_levels,
     fundamental,
+    level_deviation,
     level_gains,
     levels,
     loudness,
     partials,
-    sharpness,
+    spectral_centroid,
     spectrogram,
     spectrum_at,
     thinned,
-    unsteadiness,
 )
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.units.pitch import KEY60_HZ
@@ -120,11 +120,11 @@ class Spectrum(unittest.TestCase):
 
     def test_unsteadiness_is_the_spread_in_db(self) -> None:
         swing = 6.0 * np.sin(np.linspace(0, 20 * np.pi, 4000)) - 20
-        self.assertAlmostEqual(unsteadiness(swing), 6 / math.sqrt(2), delta=0.05)
-        self.assertEqual(unsteadiness(np.full(10, -12.0)), 0.0)
+        self.assertAlmostEqual(level_deviation(swing), 6 / math.sqrt(2), delta=0.05)
+        self.assertEqual(level_deviation(np.full(10, -12.0)), 0.0)
 
-    def test_sharpness_is_the_middle_of_the_power(self) -> None:
-        self.assertAlmostEqual(sharpness(tone((1000.0, 0.3), (3000.0, 0.3)), RATE), 2000, delta=5)
+    def test_the_spectral_centroid_is_the_middle_of_the_power(self) -> None:
+        self.assertAlmostEqual(spectral_centroid(tone((1000.0, 0.3), (3000.0, 0.3)), RATE), 2000, delta=5)
 
 
 class Volts(unittest.TestCase):

@@ -83,10 +83,10 @@ class OneBlock(unittest.TestCase):
 
     def test_a_sampler_of_a_ramp(self) -> None:
         t = demo("ice-ruler")
-        marks = rises(t.signals["beat"])
-        np.testing.assert_array_equal(t.signals["mark"][marks], t.signals["even"][marks])
-        beat, ramp = np.diff(marks).mean(), np.diff(rises(-t.signals["even"], -0.2)).mean()
-        on = np.diff(t.signals["mark"][marks])
+        handles = rises(t.signals["beat"])
+        np.testing.assert_array_equal(t.signals["mark"][handles], t.signals["even"][handles])
+        beat, ramp = np.diff(handles).mean(), np.diff(rises(-t.signals["even"], -0.2)).mean()
+        on = np.diff(t.signals["mark"][handles])
         forward = on[on < 0]
         self.assertAlmostEqual(abs(forward).mean(), (ramp - beat) / RATE / 0.2, delta=0.001)
 

@@ -25,8 +25,8 @@ class OfSources(ReadingCase):
         for name, level in (("decay, −6 dB", 0.6), ("decay, −20 dB", 0.28)):
             down = trace(of).signals["e"][4800:]
             self.assertAlmostEqual(said[name].value, int((down <= level).argmax()) / RATE, places=4)
-        wished = with_reading(Context(of), "bends", "signal.e", "attack, half", 0.02)
-        up = trace(wished).signals["e"][:4800]
+        with_value = with_reading(Context(of), "bends", "signal.e", "attack, half", 0.02)
+        up = trace(with_value).signals["e"][:4800]
         self.assertAlmostEqual(int((up >= 0.5).argmax()) / RATE, 0.02, places=4)
 
     def test_bends_of_a_stage_that_is_moved_are_those_that_are_played(self) -> None:
@@ -41,25 +41,25 @@ class OfSources(ReadingCase):
             return int((trace(patch).signals["e"] >= 0.5).argmax()) / RATE
 
         self.assertAlmostEqual(self.read("bends", of)["attack, half"].value, half_after(of), places=4)
-        wished = with_reading(Context(of), "bends", "signal.e", "attack, half", 0.03)
-        self.assertAlmostEqual(half_after(wished), 0.03, places=4)
+        with_value = with_reading(Context(of), "bends", "signal.e", "attack, half", 0.03)
+        self.assertAlmostEqual(half_after(with_value), 0.03, places=4)
 
     def test_a_ring_that_follows_the_key_rings_as_it_is_played(self) -> None:
         ring: Json = {"id": "r", "kind": "filter", "input": "gate", "frequency_hz": 3.0, "q": 6.0}
         follow: Json = {"source": "key", "destination": "r.frequency_hz", "amount": 1.0}
         of = patch([ring], [follow], performance=note(4.0, 0.5, key=72))
         self.assertAlmostEqual(self.read("ringing", of)["rings at"].value, 6.0 * math.sqrt(1 - 1 / 144), places=6)
-        wished = with_reading(Context(of), "ringing", "signal.r", "rings at", 10.0)
-        rung = trace(wished).signals["r"]
-        up = np.flatnonzero((rung[:-1] < 1.0) & (rung[1:] >= 1.0))[:6]
+        with_value = with_reading(Context(of), "ringing", "signal.r", "rings at", 10.0)
+        at_step = trace(with_value).signals["r"]
+        up = np.flatnonzero((at_step[:-1] < 1.0) & (at_step[1:] >= 1.0))[:6]
         self.assertAlmostEqual(RATE / float(np.diff(up).mean()), 10.0, delta=0.05)
 
-    def test_a_wish_out_of_reach_goes_as_far_as_bends_go(self) -> None:
+    def test_a_target_out_of_reach_goes_as_far_as_bends_go(self) -> None:
         of = patch([{"id": "e", "kind": "envelope", "attack_s": 0.1}])
-        wished = with_reading(Context(of), "bends", "signal.e", "attack, half", 5.0)
-        self.assertAlmostEqual(wished.modules[0].attack_bend, -12.0, places=4)  # type: ignore[attr-defined]
+        with_value = with_reading(Context(of), "bends", "signal.e", "attack, half", 5.0)
+        self.assertAlmostEqual(with_value.modules[0].attack_bend, -12.0, places=4)  # type: ignore[attr-defined]
 
-    def test_what_cannot_be_wished_for_is_refused_with_its_place(self) -> None:
+    def test_what_cannot_be_wanted_for_is_refused_with_its_place(self) -> None:
         with self.assertRaises(Problem) as refused:
             with_reading(Context(patch([{"id": "e", "kind": "envelope"}])), "bends", "signal.e", "loudness", 1.0)
         self.assertIn("signal.e", str(refused.exception))
@@ -71,15 +71,15 @@ class OfSources(ReadingCase):
             ringer = {"id": "r", "kind": "filter", "input": "trigger", "response": "band", "frequency_hz": hz, "q": q}
             return patch([ringer], performance={"notes": [{"length_s": 0.2, "start_s": k} for k in (0, 0.75, 1.5)]})
 
-        wished = with_reading(Context(of(9.0, 6.0)), "ringing", "signal.r", "rings at", 11.0)
-        wished = with_reading(Context(wished), "ringing", "signal.r", "gone after", 2.0)
-        settings: Json = wished.document()["modules"][0]
+        with_value = with_reading(Context(of(9.0, 6.0)), "ringing", "signal.r", "rings at", 11.0)
+        with_value = with_reading(Context(with_value), "ringing", "signal.r", "gone after", 2.0)
+        settings: Json = with_value.document()["modules"][0]
         y = trace(patch([settings], performance=note(3.0, 0.0))).signals["r"]
         ups = np.flatnonzero((y[:-1] < 0) & (y[1:] >= 0))
         self.assertAlmostEqual(RATE / float(np.diff(ups[:9]).mean()), 11.0, delta=0.02)
         size = [float(np.abs(y[round(t * RATE) :][: RATE // 11]).max()) for t in (0.1, 1.1)]
         self.assertAlmostEqual(20 * math.log10(size[1] / size[0]), -30.0, delta=0.5)
-        said = self.read("ringing", wished)
+        said = self.read("ringing", with_value)
         self.assertAlmostEqual(said["ring against note rate"].value, 11.0 * 0.75, places=3)
         # The trigger struck it at note-on, and the run of this voice goes on for 2.2 s; the ring needs two.
         self.assertEqual(said["outlives the note by"].value, 0.0)
@@ -172,9 +172,9 @@ class OfSources(ReadingCase):
             of = patch([NOISE, CLOCK, HELD, turned], performance=note(2.0, 0.0))
             said = self.read("scaled", of)
             self.assertAlmostEqual(said["never below"].value, -0.3)
-            wished = with_reading(Context(of), "scaled", "signal.s", "never below", 0.12)
-            wished = with_reading(Context(wished), "scaled", "signal.s", "never above", 0.9)
-            many = np.concatenate([seeded(wished, seed).signals["s"] for seed in range(12)])
+            with_value = with_reading(Context(of), "scaled", "signal.s", "never below", 0.12)
+            with_value = with_reading(Context(with_value), "scaled", "signal.s", "never above", 0.9)
+            many = np.concatenate([seeded(with_value, seed).signals["s"] for seed in range(12)])
             self.assertGreaterEqual(float(many.min()), 0.12 - 1e-9)
             self.assertLess(float(many.min()), 0.14)
             self.assertLessEqual(float(many.max()), 0.9 + 1e-9)

@@ -28,8 +28,8 @@ class OfStaves(ReadingCase):
         self.assertAlmostEqual(said["least"].value, 0.0)
         # Of a uniform number in -1..1 scaled so, this much lies at or under a hundredth.
         self.assertAlmostEqual(said["falls silent"].value, ((0.01 - 0.4) / 0.6 + 1) / 2, delta=0.05)
-        mended = self.read("reach", patch([NOISE, CLOCK, HELD, {**floor, "offset": 0.4 + 0.21}], [route]))
-        self.assertEqual(mended["falls silent"].value, 0.0)
+        fixed = self.read("reach", patch([NOISE, CLOCK, HELD, {**floor, "offset": 0.4 + 0.21}], [route]))
+        self.assertEqual(fixed["falls silent"].value, 0.0)
         self.assertAlmostEqual(said["offset that removes it"].value, 0.21)
 
     def test_reach_through_a_mix_a_scale_and_a_cutoff(self) -> None:
@@ -154,9 +154,9 @@ class OfStaves(ReadingCase):
             [lfo], [{"source": "l", "destination": "pulse_width", "amount": 0.2}], voice={"base": {"pulse_width": 0.4}}
         )
         for clear, amount in ((0.1, 0.3), (0.35, 0.05)):
-            wished = with_reading(Context(of), "collapse", "pulse_width", "clear of collapse by", clear)
-            self.assertAlmostEqual(wished.routes[0].amount, amount, places=4)
-            width = trace(wished).lanes["pulse_width"].value
+            with_value = with_reading(Context(of), "collapse", "pulse_width", "clear of collapse by", clear)
+            self.assertAlmostEqual(with_value.routes[0].amount, amount, places=4)
+            width = trace(with_value).lanes["pulse_width"].value
             self.assertAlmostEqual(float(width.min()), clear, places=4)
         with self.assertRaisesRegex(Problem, "nearer to 50 %"):
             with_reading(Context(of), "collapse", "pulse_width", "clear of collapse by", 0.45)

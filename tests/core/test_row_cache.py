@@ -13,8 +13,8 @@ from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.run import Cancelled, Run
 from jorvik.core.engine.trace import Trace, trace
-from jorvik.core.measure.ladder import By, rung
 from jorvik.core.measure.patch import measure_patch
+from jorvik.core.measure.sweep import By, at_step
 from jorvik.core.problems import Problem
 from tests.core.test_reference import documents, grid, modules
 from tests.support import Json, demos, note, patch
@@ -108,7 +108,7 @@ class Series(unittest.TestCase):
                 continue
             for by, values in steps.items():
                 for value in values:
-                    of = rung(check_patch(doc), by, value)
+                    of = at_step(check_patch(doc), by, value)
                     with self.subTest(demo=name, by=by, value=value):
                         self.assertEqual(measure_patch(of, RATE, cache=cache), measure_patch(of, RATE))
 

@@ -62,7 +62,7 @@ class Writing(unittest.TestCase):
         self.assertAlmostEqual(float(soundfile.read(io.BytesIO(data))[0][1]), 1.2, places=6)
 
 
-class Reading(unittest.TestCase):
+class Figure(unittest.TestCase):
     def harmonics(self, cycles: Floats) -> Floats:
         return np.asarray(np.abs(np.fft.rfft(cycles, axis=1)))
 

@@ -166,7 +166,7 @@ class Fuzz(unittest.TestCase):
             "harmonics": lambda: {"document": doc, "table": "ladder", "position": rng.random()},
             "cycles": lambda: {"data": base64.b64encode(self.wav(wild)).decode()},
             "assist/sentence": lambda: {"document": doc, "text": f"m0 raises {lane} 7 st, scaled by velocity"},
-            "assist/changeable": lambda: {"document": doc, "lane": lane, "wishes": [{"what": "peak", "value": 1.0}]},
+            "assist/changeable": lambda: {"document": doc, "lane": lane, "targets": [{"what": "peak", "value": 1.0}]},
             "assist/polarity": lambda: {"document": doc, "route": "r0", "polarity": "bipolar"},
             "assist/route": lambda: {"document": doc, "route": "r0", "to": "range"},
             "assist/reading": lambda: {"document": doc, "kind": "ringing", "about": "m0", "name": "x", "value": 1e300},

@@ -66,11 +66,11 @@ class Computing(Api):
     def test_marks_stand_where_stages_end(self) -> None:
         envelope = {"id": "e", "kind": "envelope", "attack_s": 0.1, "decay_s": "1/8", "sustain": 0.25, "release_s": 0.2}
         doc = document([envelope], performance={**note(0.9, 0.5), "tempo_bpm": 60})
-        marks = {m["name"]: m for m in self.post("sheet", document=doc)["signals"]["e"]["marks"]}
-        self.assertAlmostEqual(marks["attack ends"]["time_s"], 0.1)
-        self.assertAlmostEqual(marks["decay ends"]["time_s"], 0.6)
-        self.assertEqual(marks["decay ends"]["value"], 0.25)
-        self.assertAlmostEqual(marks["release ends"]["time_s"], 1.1)
+        handles = {m["name"]: m for m in self.post("sheet", document=doc)["signals"]["e"]["handles"]}
+        self.assertAlmostEqual(handles["attack ends"]["time_s"], 0.1)
+        self.assertAlmostEqual(handles["decay ends"]["time_s"], 0.6)
+        self.assertEqual(handles["decay ends"]["value"], 0.25)
+        self.assertAlmostEqual(handles["release ends"]["time_s"], 1.1)
 
     def test_a_refused_patch_says_where(self) -> None:
         refusal = self.post("sheet", 422, document=document([{**WAVE, "rate": -1}]))
@@ -249,7 +249,7 @@ class Types(unittest.TestCase):
             text=True,
             check=True,
         )
-        self.assertEqual((ROOT / "ui/src/lib/schema.gen.ts").read_text(), made.stdout, "run scripts/types")
+        self.assertEqual((ROOT / "ui/src/api/schema.gen.ts").read_text(), made.stdout, "run scripts/types")
 
 
 if __name__ == "__main__":

@@ -27,15 +27,13 @@ class Judging(Api):
         self.assertAlmostEqual(lane["distance"], mine.lanes["pitch"].distance)
         self.assertEqual(lane["shares"], {"vib": 1.0})
 
-    def test_a_mend_is_a_whole_document(self) -> None:
+    def test_a_fix_is_a_whole_document(self) -> None:
         doc = document([ENV], [{**RAISE, "amount": 90, "via": None}], performance=note(1.0, 0.2))
         found = {f["rule"]: f for f in self.post("judge", document=doc)["findings"]}
-        mended = found["clamped_lane"]["mended"]
-        self.assertEqual(
-            [f for f in self.post("judge", document=mended)["findings"] if f["rule"] == "clamped_lane"], []
-        )
-        mended["set_aside"] = [{"finding": "no such", "reason": ""}]
-        self.post("judge", document=mended)
+        fixed = found["clamped_lane"]["fixed"]
+        self.assertEqual([f for f in self.post("judge", document=fixed)["findings"] if f["rule"] == "clamped_lane"], [])
+        fixed["set_aside"] = [{"finding": "no such", "reason": ""}]
+        self.post("judge", document=fixed)
 
     def test_a_loop_that_grows_without_end_is_named_and_what_would_do(self) -> None:
         squared: Json = {"source": "big", "gain": 0.4, "offset": 1.0}
@@ -48,7 +46,7 @@ class Judging(Api):
         grows["inputs"] = [{**squared, "gain": 0.1}, squared]
         self.post("sheet", document=doc)
 
-    def test_a_ladder_of_velocities(self) -> None:
+    def test_a_sweep_of_velocities(self) -> None:
         doc = document([ENV], [RAISE], performance=note(1.0, 0.2))
         compared = self.post("compare", document=doc, by="velocity", steps=[40, 80, 118])
         self.assertEqual([step["label"] for step in compared["steps"]], ["40", "80", "118"])
@@ -56,7 +54,7 @@ class Judging(Api):
             settle = step["measures"]["lanes"]["cutoff"]["measures"]["settle"]
             self.assertAlmostEqual(settle, 1000 * 2 ** (velocity / 127), delta=0.01)
 
-    def test_every_ladder_and_other_patches(self) -> None:
+    def test_every_sweep_and_other_patches(self) -> None:
         doc = document([ENV], [RAISE], performance=note(0.4, 0.1))
         for by, steps in (("key", [36, 60]), ("length_s", [0.2, 0.8]), ("tempo_bpm", [60, 120]), ("seed", [1, 2])):
             self.assertEqual(len(self.post("compare", document=doc, by=by, steps=steps)["steps"]), 2)
@@ -64,7 +62,7 @@ class Judging(Api):
         compared = self.post("compare", document=doc, others=[other])
         self.assertEqual(compared["steps"][1]["label"], "older")
 
-    def test_a_ladder_too_long_is_refused(self) -> None:
+    def test_a_sweep_too_long_is_refused(self) -> None:
         doc = document([ENV], [RAISE], performance=note(55.0, 4.0))
         refusal = self.post("compare", 422, document=doc, by="velocity", steps=list(range(1, 128)))
         self.assertIn("600 s in all", refusal["sentence"])
@@ -131,8 +129,8 @@ class Assisting(Api):
         self.assertAlmostEqual(back["routes"][0]["amount"], 24.0)
         turned = self.post("assist/polarity", document=doc, route="vib", polarity="unipolar")["document"]
         self.assertAlmostEqual(turned["routes"][1]["amount"], 1.0)
-        wish = {"document": doc, "lane": "cutoff", "wishes": [{"what": "start", "value": 500.0}]}
-        lines = [json.loads(line) for line in self.client.post("/api/assist/solve", json=wish).text.splitlines()]
+        form = {"document": doc, "lane": "cutoff", "targets": [{"what": "start", "value": 500.0}]}
+        lines = [json.loads(line) for line in self.client.post("/api/assist/solve", json=form).text.splitlines()]
         self.assertEqual(lines[0]["tries"], 1)
         self.assertTrue(lines[-1]["answer"]["met"][0]["met"])
         self.assertAlmostEqual(lines[-1]["answer"]["document"]["voice"]["base"]["cutoff"], 500.0, delta=2)
@@ -140,19 +138,19 @@ class Assisting(Api):
     def test_what_may_change_can_be_chosen(self) -> None:
         doc = document([ENV], [RAISE])
         offered: Any = self.post(
-            "assist/changeable", document=doc, lane="cutoff", wishes=[{"what": "peak_s", "value": 0.2}]
+            "assist/changeable", document=doc, lane="cutoff", targets=[{"what": "peak_s", "value": 0.2}]
         )
         usual = {one["name"] for one in offered if one["usual"]}
         self.assertEqual(usual, {f"{ENV['id']}.attack_s"})
-        wish = {"document": doc, "lane": "cutoff", "wishes": [{"what": "peak", "value": 3000.0}]}
-        body = {**wish, "changing": ["cutoff"]}
+        form = {"document": doc, "lane": "cutoff", "targets": [{"what": "peak", "value": 3000.0}]}
+        body = {**form, "changing": ["cutoff"]}
         lines = self.client.post("/api/assist/solve", json=body).text.splitlines()
         made = json.loads(lines[-1])["answer"]["document"]
         self.assertEqual(made["routes"], doc["routes"])
         # The peak lies two octaves over the set value, scaled by the velocity.
         self.assertAlmostEqual(made["voice"]["base"]["cutoff"], 3000 / 2 ** (2 * 96 / 127), delta=5)
         self.assertEqual(
-            self.post("assist/solve", 422, **{**wish, "changing": ["nothing"]})["place"], "what may change"
+            self.post("assist/solve", 422, **{**form, "changing": ["nothing"]})["place"], "what may change"
         )
 
     def test_a_ring_and_its_settings(self) -> None:
@@ -161,10 +159,10 @@ class Assisting(Api):
         said = {r["name"]: r for r in self.post("judge", document=doc)["readings"] if r["about"] == "signal.ring"}
         self.assertAlmostEqual(said["rings at"]["value"], 7.5 * np.sqrt(1 - 1 / 196))
         self.assertTrue(said["gone after"]["settable"])
-        wish: Json = {"kind": "ringing", "about": "signal.ring", "name": "gone after", "value": 2.0}
-        ring = self.post("assist/reading", document=doc, **wish)["document"]["modules"][1]
+        form: Json = {"kind": "ringing", "about": "signal.ring", "name": "gone after", "value": 2.0}
+        ring = self.post("assist/reading", document=doc, **form)["document"]["modules"][1]
         self.assertAlmostEqual(np.log(1000) * ring["q"] / (np.pi * ring["frequency_hz"]), 2.0, places=4)
-        wrong = self.post("assist/reading", 422, document=doc, **{**wish, "name": "bounces"})
+        wrong = self.post("assist/reading", 422, document=doc, **{**form, "name": "audible_cycles"})
         self.assertEqual(wrong["place"], "signal.ring")
 
     def test_what_a_lane_reaches_at_keys_and_velocities(self) -> None:
@@ -194,7 +192,7 @@ class Assisting(Api):
             ("sentence", {"text": "swell"}, "the sentence"),
             ("route", {"route": "none", "to": "range"}, "route"),
             ("macro-end", {"macro": "swell", "full": True, "values": {}}, "macro"),
-            ("solve", {"lane": "cutoff", "wishes": []}, "wishes"),
+            ("solve", {"lane": "cutoff", "targets": []}, "targets"),
         ):
             self.assertEqual(self.post(f"assist/{path}", 422, document=doc, **body)["place"], place, path)
 

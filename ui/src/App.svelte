@@ -1,38 +1,38 @@
 <script lang="ts">
   import { onMount } from 'svelte';
-  import { messages } from './lib/messages.svelte';
-  import { duplicateSource } from './lib/actions';
-  import { bench } from './lib/bench.svelte';
-  import { copyChosen, paste } from './lib/clipboard';
-  import { newPatch, save } from './lib/library';
-  import { playedBy } from './lib/pianokeys';
-  import { player } from './lib/player.svelte';
-  import HarmonicBuilder from './parts/HarmonicBuilder.svelte';
-  import Piano from './parts/Piano.svelte';
-  import SoundView from './parts/SoundView.svelte';
-  import { settings } from './lib/settings.svelte';
-  import Foot from './parts/Foot.svelte';
-  import Help from './parts/Help.svelte';
-  import NoteSheet from './parts/NoteSheet.svelte';
-  import PatchPage from './parts/PatchPage.svelte';
-  import CompareView from './parts/CompareView.svelte';
-  import MapView from './parts/MapView.svelte';
-  import StavePage from './parts/StavePage.svelte';
-  import RoutePage from './parts/RoutePage.svelte';
-  import Shelf from './parts/Shelf.svelte';
-  import SourcePage from './parts/SourcePage.svelte';
-  import TopBar from './parts/TopBar.svelte';
-  import WavFiles from './parts/WavFiles.svelte';
-  import Versions from './parts/Versions.svelte';
+  import { messages } from './state/messages.svelte';
+  import { duplicateSource } from './state/actions';
+  import { workbench } from './state/workbench.svelte';
+  import { copyChosen, paste } from './state/clipboard';
+  import { newPatch, save } from './state/library';
+  import { playedBy } from './shell/computer-keys';
+  import { player } from './state/player.svelte';
+  import HarmonicBuilder from './sheet/HarmonicBuilder.svelte';
+  import Keyboard from './shell/Keyboard.svelte';
+  import SoundView from './sound/SoundView.svelte';
+  import { settings } from './state/settings.svelte';
+  import StatusBar from './shell/StatusBar.svelte';
+  import Help from './shell/Help.svelte';
+  import NoteSheet from './sheet/NoteSheet.svelte';
+  import PatchPage from './sheet/PatchPage.svelte';
+  import CompareView from './compare/CompareView.svelte';
+  import MapView from './map/MapView.svelte';
+  import StavePage from './sheet/StavePage.svelte';
+  import RoutePage from './sheet/RoutePage.svelte';
+  import Library from './library/Library.svelte';
+  import SourcePage from './sheet/SourcePage.svelte';
+  import TopBar from './shell/TopBar.svelte';
+  import WavFiles from './library/WavFiles.svelte';
+  import Versions from './library/Versions.svelte';
 
   let shelf = $state(false);
   let versions = $state(false);
   let files = $state(false);
   let help = $state(false);
-  const module = $derived(bench.chosenModule());
-  const route = $derived(bench.chosenRoute());
+  const module = $derived(workbench.chosenModule());
+  const route = $derived(workbench.chosenRoute());
 
-  onMount(() => void bench.start());
+  onMount(() => void workbench.start());
 
   function inField(target: EventTarget | null): boolean {
     return target instanceof HTMLElement && target.closest('input, textarea, select, dialog') !== null;
@@ -40,8 +40,8 @@
 
   function withControl(event: KeyboardEvent): (() => void) | undefined {
     const key = event.key.toLowerCase();
-    if (key === 'z') return () => (event.shiftKey ? bench.redo() : bench.undo());
-    if (key === 'y') return () => bench.redo();
+    if (key === 'z') return () => (event.shiftKey ? workbench.redo() : workbench.undo());
+    if (key === 'y') return () => workbench.redo();
     if (key === 'c' && !inField(event.target) && !getSelection()?.toString()) return () => void copyChosen();
     if (key === 'v' && !inField(event.target)) return () => void messages.attempt(paste);
     if (key === 'd' && module) return () => duplicateSource(module.id);
@@ -50,17 +50,17 @@
   }
 
   function zoomBy(factor: number): void {
-    const { sheet } = bench;
+    const { sheet } = workbench;
     if (!sheet) return;
     const length = (sheet.to_s - sheet.from_s) * factor;
-    const middle = bench.cursor ?? (sheet.from_s + sheet.to_s) / 2;
-    bench.tracing.zoom(middle - length / 2, middle + length / 2);
+    const middle = workbench.cursor ?? (sheet.from_s + sheet.to_s) / 2;
+    workbench.tracing.zoom(middle - length / 2, middle + length / 2);
   }
   function slide(share: number): void {
-    const { sheet } = bench;
+    const { sheet } = workbench;
     if (!sheet) return;
     const by = (sheet.to_s - sheet.from_s) * share;
-    bench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
+    workbench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
   }
 
   /** What a key does where it does something of its own: a button is pressed by Space, a fold folds. */
@@ -80,19 +80,20 @@
         return () => (player.loop = !player.loop);
       case 't':
         return () => {
-          bench.tracing.allThree = !bench.tracing.allThree;
-          bench.tracing.ask();
+          workbench.tracing.allThree = !workbench.tracing.allThree;
+          workbench.tracing.ask();
         };
       case 'g':
-        return () => (bench.tracing.ghost ? bench.tracing.drop() : bench.tracing.hold());
+        return () => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold());
       case 'k':
         return () => settings.set({ keys: !settings.now.keys });
       case '0':
-        return () => bench.tracing.zoom(0, bench.sheet?.seconds ?? 1);
+        return () => workbench.tracing.zoom(0, workbench.sheet?.seconds ?? 1);
       case '1':
-        return () => bench.tracing.zoom(bench.sheet?.notes[0]?.on_s ?? 0, (bench.sheet?.notes[0]?.on_s ?? 0) + 0.05);
+        return () =>
+          workbench.tracing.zoom(workbench.sheet?.notes[0]?.on_s ?? 0, (workbench.sheet?.notes[0]?.on_s ?? 0) + 0.05);
       case '2':
-        return () => bench.tracing.zoom(bench.sheet?.notes.at(-1)?.off_s ?? 0, bench.sheet?.seconds ?? 1);
+        return () => workbench.tracing.zoom(workbench.sheet?.notes.at(-1)?.off_s ?? 0, workbench.sheet?.seconds ?? 1);
       case '+':
       case '=':
       case '-':
@@ -105,7 +106,7 @@
       case '?':
         return () => (help = true);
       case 'escape':
-        return () => (bench.chosen = { what: 'patch' });
+        return () => (workbench.chosen = { what: 'patch' });
     }
     return undefined;
   }
@@ -120,8 +121,8 @@
 
   /** What is an edit already is kept in this browser; only what is still on its way to be one is asked about. */
   function onbeforeunload(event: BeforeUnloadEvent): void {
-    void bench.keeper.flush();
-    if (bench.onTheWay) event.preventDefault();
+    void workbench.drafts.flush();
+    if (workbench.onTheWay) event.preventDefault();
   }
 </script>
 
@@ -130,34 +131,34 @@
 <div class="page">
   <TopBar onshelf={() => (shelf = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
   <main>
-    {#if bench.patch}
+    {#if workbench.patch}
       <div class="work">
-        {#if bench.view === 'sound'}<SoundView />{:else if bench.view === 'compare'}<CompareView
-          />{:else if bench.view === 'map'}<MapView />{:else}<NoteSheet />{/if}
+        {#if workbench.view === 'sound'}<SoundView />{:else if workbench.view === 'compare'}<CompareView
+          />{:else if workbench.view === 'map'}<MapView />{:else}<NoteSheet />{/if}
       </div>
       <aside
         aria-label={module
           ? `Source ${module.id}`
           : route
             ? `Route ${route.id}`
-            : bench.chosen.what === 'stave'
-              ? `Stave ${bench.chosen.id}`
+            : workbench.chosen.what === 'stave'
+              ? `Stave ${workbench.chosen.id}`
               : 'The patch'}
       >
         {#if module}
           {#key module.id}<SourcePage {module} />{/key}
         {:else if route}
           {#key route.id}<RoutePage {route} />{/key}
-        {:else if bench.chosen.what === 'stave'}
-          {#key bench.chosen.id}<StavePage name={bench.chosen.id} />{/key}
-        {:else}<PatchPage patch={bench.patch} />{/if}
+        {:else if workbench.chosen.what === 'stave'}
+          {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
+        {:else}<PatchPage patch={workbench.patch} />{/if}
       </aside>
     {:else}
       <div class="empty">
-        {#if bench.loading}
+        {#if workbench.loading}
           <p>Opening…</p>
-        {:else if bench.failure}
-          <p>{bench.failure}</p>
+        {:else if workbench.failure}
+          <p>{workbench.failure}</p>
           <button class="quiet" onclick={() => location.reload()}>Try again</button>
         {:else}
           <p>There are no patches yet.</p>
@@ -166,11 +167,11 @@
       </div>
     {/if}
   </main>
-  {#if settings.now.keys}<Piano />{/if}
-  <Foot />
+  {#if settings.now.keys}<Keyboard />{/if}
+  <StatusBar />
 </div>
 
-<Shelf bind:open={shelf} bind:files />
+<Library bind:open={shelf} bind:files />
 <WavFiles bind:open={files} />
 <Versions bind:open={versions} />
 <Help bind:open={help} />

@@ -8,7 +8,7 @@ from typing import NamedTuple, TypeVar
 
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.figures import KINDS, note_to_note, of_kind
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.findings import RULES, found_by, gravest_first
 from jorvik.core.findings.base import Finding
 from jorvik.core.measure.context import Context
@@ -20,7 +20,7 @@ class Judged(NamedTuple):
     """What was found and what can be read of a patch, as ``findings`` and ``readings`` return it."""
 
     findings: list[Finding]
-    readings: list[Reading]
+    readings: list[Figure]
 
 
 def judge(of: Context) -> Judged:

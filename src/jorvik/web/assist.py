@@ -8,20 +8,20 @@ from jorvik.core.figures import with_reading
 from jorvik.core.helpers import routes
 from jorvik.core.helpers.changeable import Changeable, changeable
 from jorvik.core.helpers.sentence import route_from
-from jorvik.core.helpers.wishes import checked, solve, wished_for
+from jorvik.core.helpers.targets import aimed_at, checked, solve
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from jorvik.web.assist_forms import (
     Answer,
-    ChangeableWish,
+    ChangeableRequest,
     Changed,
-    MacroEndWish,
-    PolarityWish,
-    ReadingWish,
-    RouteWish,
-    SentenceWish,
+    FigureRequest,
+    MacroEndRequest,
+    PolarityRequest,
+    RouteRequest,
+    SentenceRequest,
     SolveLine,
-    SolveWish,
+    SolveRequest,
 )
 from jorvik.web.scheduler import TheScheduler, as_json
 from jorvik.web.workers import Cancel, Tell
@@ -30,68 +30,68 @@ router = APIRouter(prefix="/assist")
 
 
 @router.post("/polarity")
-def post_polarity(wish: PolarityWish) -> Changed:
+def post_polarity(form: PolarityRequest) -> Changed:
     """Return a document with a route's polarity changed."""
-    changed = routes.with_polarity(check_patch(wish.document), wish.route, wish.polarity, wish.keep)
-    return Changed(document=changed.document(), route=wish.route)
+    changed = routes.with_polarity(check_patch(form.document), form.route, form.polarity, form.keep)
+    return Changed(document=changed.document(), route=form.route)
 
 
 @router.post("/route")
-def post_route(wish: RouteWish) -> Changed:
+def post_route(form: RouteRequest) -> Changed:
     """Return a document with a route turned into a range, or back into an amount, with the same result."""
-    work = routes.to_range if wish.to == "range" else routes.to_amount
-    return Changed(document=work(check_patch(wish.document), wish.route).document(), route=wish.route)
+    work = routes.to_range if form.to == "range" else routes.to_amount
+    return Changed(document=work(check_patch(form.document), form.route).document(), route=form.route)
 
 
 @router.post("/macro-end")
-def post_macro_end(wish: MacroEndWish) -> Changed:
+def post_macro_end(form: MacroEndRequest) -> Changed:
     """Return a document in which a macro at one of its ends sets destinations to given values."""
-    changed = routes.macro_end(check_patch(wish.document), wish.macro, wish.full, wish.values)
+    changed = routes.macro_end(check_patch(form.document), form.macro, form.full, form.values)
     return Changed(document=changed.document())
 
 
 @router.post("/sentence")
-def post_sentence(wish: SentenceWish) -> Changed:
+def post_sentence(form: SentenceRequest) -> Changed:
     """Return a document with the route that a sentence says."""
-    changed, name = route_from(check_patch(wish.document), wish.text)
+    changed, name = route_from(check_patch(form.document), form.text)
     return Changed(document=changed.document(), route=name)
 
 
 @router.post("/reading", response_model=Changed)
-async def post_reading(request: Request, wish: ReadingWish, scheduler: TheScheduler) -> Response:
-    """Return a document in which a figure comes to a wished value."""
-    return await as_json(scheduler.make(request, "judgement", _with_reading, wish))
+async def post_reading(request: Request, form: FigureRequest, scheduler: TheScheduler) -> Response:
+    """Return a document in which a figure comes to a with_value value."""
+    return await as_json(scheduler.make(request, "judgement", _with_reading, form))
 
 
-def _with_reading(wish: ReadingWish, cancelled: Cancel, _: Tell) -> bytes:
-    of = Context(check_patch(wish.document), cancelled=cancelled)
-    changed = with_reading(of, wish.kind, wish.about, wish.name, wish.value)
+def _with_reading(form: FigureRequest, cancelled: Cancel, _: Tell) -> bytes:
+    of = Context(check_patch(form.document), cancelled=cancelled)
+    changed = with_reading(of, form.kind, form.about, form.name, form.value)
     return Changed(document=changed.document()).model_dump_json().encode()
 
 
 @router.post("/changeable")
-def post_changeable(wish: ChangeableWish) -> list[Changeable]:
-    """Return what may be changed for wishes of a lane, and whether it is when nothing is chosen."""
-    patch = check_patch(wish.document)
-    return changeable(patch, wished_for(patch, wish.lane), wish.wishes)
+def post_changeable(form: ChangeableRequest) -> list[Changeable]:
+    """Return what may be changed for targets of a lane, and whether it is when nothing is chosen."""
+    patch = check_patch(form.document)
+    return changeable(patch, aimed_at(patch, form.lane), form.targets)
 
 
 @router.post("/solve", responses={200: {"model": SolveLine}})
-async def post_solve(request: Request, wish: SolveWish, scheduler: TheScheduler) -> StreamingResponse:
-    """Tell how many tries were made, at last the document that meets wishes best: a line of JSON each."""
-    return await scheduler.stream(request, "judgement", _solve, wish, media_type="application/x-ndjson")
+async def post_solve(request: Request, form: SolveRequest, scheduler: TheScheduler) -> StreamingResponse:
+    """Tell how many tries were made, at last the document that meets targets best: a line of JSON each."""
+    return await scheduler.stream(request, "judgement", _solve, form, media_type="application/x-ndjson")
 
 
-def _solve(wish: SolveWish, cancelled: Cancel, tell: Tell) -> None:
-    patch = check_patch(wish.document)
-    checked(patch, wish.lane, wish.wishes, wish.changing)
+def _solve(form: SolveRequest, cancelled: Cancel, tell: Tell) -> None:
+    patch = check_patch(form.document)
+    checked(patch, form.lane, form.targets, form.changing)
 
     def say(line: SolveLine) -> None:
         tell(line.model_dump_json() + "\n")
 
     try:
         solved = solve(
-            patch, wish.lane, wish.wishes, wish.changing, cancelled, lambda tries: say(SolveLine(tries=tries))
+            patch, form.lane, form.targets, form.changing, cancelled, lambda tries: say(SolveLine(tries=tries))
         )
     except InterruptedError:
         return

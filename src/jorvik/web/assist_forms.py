@@ -4,12 +4,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from jorvik.core.helpers.changeable import Wish
-from jorvik.core.helpers.wishes import Met
+from jorvik.core.helpers.changeable import Target
+from jorvik.core.helpers.targets import Met
 from jorvik.web.forms import Document, Form
 
 
-class PolarityWish(Form):
+class PolarityRequest(Form):
     """A route to get another polarity, its curve kept or its figures as they were typed."""
 
     document: Document
@@ -18,7 +18,7 @@ class PolarityWish(Form):
     keep: bool = True
 
 
-class RouteWish(Form):
+class RouteRequest(Form):
     """A route to become a range, or an amount."""
 
     document: Document
@@ -26,7 +26,7 @@ class RouteWish(Form):
     to: Literal["range", "amount"]
 
 
-class MacroEndWish(Form):
+class MacroEndRequest(Form):
     """A macro at one of its ends, and what destinations are to be there."""
 
     document: Document
@@ -35,7 +35,7 @@ class MacroEndWish(Form):
     values: dict[str, float]
 
 
-class SentenceWish(Form):
+class SentenceRequest(Form):
     """A route said as a sentence."""
 
     document: Document
@@ -49,7 +49,7 @@ class Changed(Form):
     route: str = ""
 
 
-class ReadingWish(Form):
+class FigureRequest(Form):
     """A figure of a patch that shall come to another value."""
 
     document: Document
@@ -59,26 +59,26 @@ class ReadingWish(Form):
     value: float
 
 
-class SolveWish(Form):
-    """Wishes for a lane."""
+class SolveRequest(Form):
+    """Targets for a lane."""
 
     document: Document
     lane: str
-    wishes: Annotated[list[Wish], Field(max_length=16)]
+    targets: Annotated[list[Target], Field(max_length=16)]
     changing: Annotated[list[str], Field(max_length=64)] | None = None
     """The names of what may change; what is usual where none are given."""
 
 
-class ChangeableWish(Form):
-    """A lane, and what is wished of it."""
+class ChangeableRequest(Form):
+    """A lane, and what is with_value of it."""
 
     document: Document
     lane: str
-    wishes: Annotated[list[Wish], Field(max_length=16)]
+    targets: Annotated[list[Target], Field(max_length=16)]
 
 
 class Answer(Form):
-    """A document that comes as near to the wishes as can be, what changed, and what was met."""
+    """A document that comes as near to the targets as can be, what changed, and what was met."""
 
     document: Document
     changes: list[str]
@@ -86,7 +86,7 @@ class Answer(Form):
 
 
 class SolveLine(Form):
-    """What is told while wishes are worked out: a count of tries, then the answer, or why there is none."""
+    """What is told while targets are worked out: a count of tries, then the answer, or why there is none."""
 
     tries: int | None = None
     answer: Answer | None = None

@@ -13,7 +13,7 @@ from jorvik.core.problems import Problem, shown
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
-from jorvik.web.forms import Document, FileText, Play, Sheet, SheetWish, Typed, Understood
+from jorvik.web.forms import Document, FileText, Play, Sheet, SheetRequest, Typed, Understood
 from jorvik.web.rendered import played
 from jorvik.web.row_caches import RowCaches
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
@@ -66,24 +66,24 @@ async def post_read(file: FileText) -> Document:
 
 
 @router.post("/sheet", response_model=Sheet)
-async def post_sheet(request: Request, wish: SheetWish, scheduler: TheScheduler) -> Response:
+async def post_sheet(request: Request, form: SheetRequest, scheduler: TheScheduler) -> Response:
     """Return the note sheet of a patch."""
-    lane: WorkKind = "jobs" if is_heavy_run(wish.document, 1 + len(wish.velocities)) else "sheet"
-    return await as_json(scheduler.make(request, lane, _sheet, wish))
+    lane: WorkKind = "jobs" if is_heavy_run(form.document, 1 + len(form.velocities)) else "sheet"
+    return await as_json(scheduler.make(request, lane, _sheet, form))
 
 
-def _sheet(wish: SheetWish, cancelled: Cancel, _: Tell) -> bytes:
-    stretch = wish.from_s, wish.to_s
-    made = sheet(played(wish), wish.rate, wish.columns, wish.velocities, _row_caches, cancelled, stretch, wish.asked)
+def _sheet(form: SheetRequest, cancelled: Cancel, _: Tell) -> bytes:
+    stretch = form.from_s, form.to_s
+    made = sheet(played(form), form.rate, form.columns, form.velocities, _row_caches, cancelled, stretch, form.asked)
     return made.model_dump_json().encode()
 
 
 @router.post("/trace.csv", response_class=StreamingResponse)
-async def post_trace(request: Request, wish: Play, scheduler: TheScheduler) -> StreamingResponse:
+async def post_trace(request: Request, form: Play, scheduler: TheScheduler) -> StreamingResponse:
     """Return the trace at every sample, with each route's contribution, as CSV."""
-    return await scheduler.stream(request, "jobs", _csv, wish, media_type="text/csv")
+    return await scheduler.stream(request, "jobs", _csv, form, media_type="text/csv")
 
 
-def _csv(wish: Play, cancelled: Cancel, tell: Tell) -> None:
-    for lines in csv_lines(Run(played(wish), wish.rate), contributions=True, cancelled=cancelled):
+def _csv(form: Play, cancelled: Cancel, tell: Tell) -> None:
+    for lines in csv_lines(Run(played(form), form.rate), contributions=True, cancelled=cancelled):
         tell(lines)

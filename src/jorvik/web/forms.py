@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_SECONDS, MIN_RATE
 from jorvik.core.measure.sound import Levels, Partial
-from jorvik.core.modules.base import Mark, PlainText
+from jorvik.core.modules.base import Handle, PlainText
 from jorvik.formats.wav import Depth
 
 Document = dict[str, Any]
@@ -59,7 +59,7 @@ class Draft(Form):
 
 
 class Save(Form):
-    """A wish to keep the present draft as a revision."""
+    """A form to keep the present draft as a revision."""
 
     sequence: int
     reason: Annotated[PlainText, Field(max_length=200)] = "saved"
@@ -103,14 +103,14 @@ class Play(Form):
     rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = DEFAULT_RATE
 
 
-class SoundWish(Play):
+class SoundRequest(Play):
     """A patch to be rendered into a file of a kind."""
 
     depth: Depth = "24"
     mono: bool = False
 
 
-class VoltageWish(Play):
+class VoltageRequest(Play):
     """A signal or a lane to be written as control voltage."""
 
     name: str
@@ -120,7 +120,7 @@ class VoltageWish(Play):
     """Volts of a normalised 1.0; pitch is always 1 V per octave."""
 
 
-class LookWish(Play):
+class LookRequest(Play):
     """A patch whose sound is looked at, at a moment."""
 
     at_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)] = 0.0
@@ -142,14 +142,14 @@ class SoundView(Form):
     high_hz: float
     floor_db: float
     bands: list[str]
-    unsteadiness_db: list[float]
+    level_deviation_db: list[float]
     spectrum_hz: str
     spectrum_db: str
     partials: list[Partial]
-    sharpness_hz: float
+    centroid_hz: float
 
 
-class HarmonicsWish(Form):
+class HarmonicsRequest(Form):
     """Harmonics set by hand, or a table's at a position, to be seen at the test key."""
 
     document: Document
@@ -158,7 +158,7 @@ class HarmonicsWish(Form):
     position: Annotated[float, Field(ge=0, le=1)] = 0.0
 
 
-class TableWish(Form):
+class TableRequest(Form):
     """A wavetable to be written to a file."""
 
     document: Document
@@ -193,7 +193,7 @@ class Row(Form):
     greatest: str
 
 
-class CyclesWish(Form):
+class CyclesRequest(Form):
     """A WAV file, base64, and the length of its frames where it is known."""
 
     data: str
@@ -210,7 +210,7 @@ class CyclesRead(Form):
     remark: str
 
 
-class SheetWish(Play):
+class SheetRequest(Play):
     """A patch to be traced for the sheet, in so many columns; at further velocities, lanes only."""
 
     columns: Annotated[int, Field(ge=1, le=8000)] = 720
@@ -228,7 +228,7 @@ class SignalView(Form):
     summary: str
     low: float
     high: float
-    marks: list[Mark]
+    handles: list[Handle]
 
 
 class LaneView(Form):

@@ -16,24 +16,24 @@ from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.differences import constant_measures, constants, differences
-from jorvik.core.measure.ladder import ladder, rung
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import Stretch, measure_patch, over
 from jorvik.core.measure.sound import level_gains, loudness
+from jorvik.core.measure.sweep import at_step, sweep
 from jorvik.core.problems import Problem, shown
 from jorvik.core.voice.render import render
 from jorvik.web.forms import Play
 from jorvik.web.judging_forms import (
     ComparedStep,
-    CompareWish,
+    CompareRequest,
     Comparison,
+    FigureView,
     FindingView,
     Judgement,
     Reached,
-    ReachedWish,
-    ReadingView,
+    ReachedRequest,
     StepLevel,
-    StretchWish,
+    StretchRequest,
 )
 from jorvik.web.rendered import played
 from jorvik.web.scheduler import TheScheduler, as_json
@@ -44,13 +44,13 @@ router = APIRouter()
 
 
 @router.post("/judge", response_model=Judgement)
-async def post_judge(request: Request, wish: Play, scheduler: TheScheduler) -> Response:
+async def post_judge(request: Request, form: Play, scheduler: TheScheduler) -> Response:
     """Return the figures of a patch over its first note, and what the rules find in it."""
-    return await as_json(scheduler.make(request, "judgement", _judged, wish))
+    return await as_json(scheduler.make(request, "judgement", _judged, form))
 
 
-def _judged(wish: Play, cancelled: Cancel, _: Tell) -> bytes:
-    context = Context(played(wish), wish.rate, cancelled)
+def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
+    context = Context(played(form), form.rate, cancelled)
     aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
     judged = judge(context)
     found = [
@@ -63,45 +63,45 @@ def _judged(wish: Play, cancelled: Cancel, _: Tell) -> bytes:
             about=f.about,
             from_s=f.from_s,
             to_s=f.to_s,
-            mend=f.mend.label if f.mend else "",
-            mended=f.mend.patch.document() if f.mend else None,
+            fix=f.fix.label if f.fix else "",
+            fixed=f.fix.patch.document() if f.fix else None,
             set_aside=aside.get(f.key),
         )
         for f in judged.findings
     ]
-    read = [ReadingView(**reading.facts()) for reading in judged.readings]
+    read = [FigureView(**reading.facts()) for reading in judged.readings]
     return Judgement(measures=context.measures, readings=read, findings=found).model_dump_json().encode()
 
 
 @router.post("/compare", response_model=Comparison)
-async def post_compare(request: Request, wish: CompareWish, scheduler: TheScheduler) -> Response:
-    """Return a patch at a ladder of something, and beside other patches: lanes and figures of each step."""
-    return await as_json(scheduler.make(request, "judgement", _compared, wish))
+async def post_compare(request: Request, form: CompareRequest, scheduler: TheScheduler) -> Response:
+    """Return a patch at a sweep of something, and beside other patches: lanes and figures of each step."""
+    return await as_json(scheduler.make(request, "judgement", _compared, form))
 
 
-def _steps_of(wish: CompareWish) -> tuple[list[Patch], list[str]]:
-    """Return the patches that a wish compares, each with the note it is played at, and what each is called."""
-    patch = played(wish)
-    patches = [rung(patch, wish.by, value) for value in wish.steps] or [patch]
-    labels = [f"{value:g}" for value in wish.steps] or [patch.name]
-    for other in wish.others:
+def _steps_of(form: CompareRequest) -> tuple[list[Patch], list[str]]:
+    """Return the patches that a form compares, each with the note it is played at, and what each is called."""
+    patch = played(form)
+    patches = [at_step(patch, form.by, value) for value in form.steps] or [patch]
+    labels = [f"{value:g}" for value in form.steps] or [patch.name]
+    for other in form.others:
         patches.append(check_patch(other))
         labels.append(patches[-1].name)
     return patches, labels
 
 
-def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
-    patches, labels = _steps_of(wish)
+def _compared(form: CompareRequest, cancelled: Cancel, _: Tell) -> bytes:
+    patches, labels = _steps_of(form)
 
     def one(of: Patch, cache: RowCache) -> ComparedStep:
-        run = Run(of, wish.rate)
+        run = Run(of, form.rate)
         kept = cache if run.size_bytes <= MAX_TRACE_BYTES else None
-        reduced = reduce_run(run, wish.columns, cancelled, cache=kept)
+        reduced = reduce_run(run, form.columns, cancelled, cache=kept)
         lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
-        found = measure_patch(of, wish.rate, cancelled, cache)
-        return ComparedStep(label="", seconds=run.length / wish.rate, lanes=lanes, measures=found)
+        found = measure_patch(of, form.rate, cancelled, cache)
+        return ComparedStep(label="", seconds=run.length / form.rate, lanes=lanes, measures=found)
 
-    steps = ladder(patches, one, os.cpu_count() or 1)
+    steps = sweep(patches, one, os.cpu_count() or 1)
     unmoved = constants(patches, [step.lanes for step in steps])
     for step, label, values in zip(steps, labels, unmoved, strict=True):
         step.label = label
@@ -111,60 +111,60 @@ def _compared(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
     lanes = {name: lane for step in steps for name, lane in step.measures.lanes.items()}
     order = [*(name for name in VOICE if name in lanes), *(name for name in lanes if name not in VOICE)]
     made = Comparison(
-        by=wish.by,
+        by=form.by,
         titles={name: lanes[name].title for name in order},
         units={name: lanes[name].unit for name in order},
         steps=steps,
-        differences=differences(patches) if wish.others else [],
+        differences=differences(patches) if form.others else [],
     )
     return made.model_dump_json().encode()
 
 
 @router.post("/levels", response_model=list[StepLevel])
-async def post_levels(request: Request, wish: CompareWish, scheduler: TheScheduler) -> Response:
+async def post_levels(request: Request, form: CompareRequest, scheduler: TheScheduler) -> Response:
     """Return how loud each step of a comparison is, and the gain that makes all as loud as the quietest that sounds."""
-    return await as_json(scheduler.make(request, "judgement", _levels, wish))
+    return await as_json(scheduler.make(request, "judgement", _levels, form))
 
 
-def _levels(wish: CompareWish, cancelled: Cancel, _: Tell) -> bytes:
+def _levels(form: CompareRequest, cancelled: Cancel, _: Tell) -> bytes:
     def one(of: Patch, _room: RowCache) -> float:
-        sound = render(of, wish.rate, cancelled)
+        sound = render(of, form.rate, cancelled)
         return loudness(sound.samples, sound.rate)
 
-    found = ladder(_steps_of(wish)[0], one, 1)
+    found = sweep(_steps_of(form)[0], one, 1)
     made = [StepLevel(loudness_lufs=lufs, gain_db=gain) for lufs, gain in zip(found, level_gains(found), strict=True)]
     return TypeAdapter(list[StepLevel]).dump_json(made)
 
 
 @router.post("/reached", response_model=list[Reached])
-async def post_reached(request: Request, wish: ReachedWish, scheduler: TheScheduler) -> Response:
+async def post_reached(request: Request, form: ReachedRequest, scheduler: TheScheduler) -> Response:
     """Return what a lane comes to at each of some keys and velocities, by key, then by velocity."""
-    return await as_json(scheduler.make(request, "judgement", _reached, wish))
+    return await as_json(scheduler.make(request, "judgement", _reached, form))
 
 
-def _reached(wish: ReachedWish, cancelled: Cancel, _: Tell) -> bytes:
-    patch = played(wish)
-    pairs = [(key, velocity) for key in wish.keys for velocity in wish.velocities]
+def _reached(form: ReachedRequest, cancelled: Cancel, _: Tell) -> bytes:
+    patch = played(form)
+    pairs = [(key, velocity) for key in form.keys for velocity in form.velocities]
     patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
 
     def one(of: Patch, cache: RowCache) -> Measures:
-        lanes = measure_patch(of, wish.rate, cancelled, cache).lanes
-        if wish.lane not in lanes:
-            raise Problem("the lane", shown(wish.lane), f"one that something moves: {', '.join(lanes)}")
-        return lanes[wish.lane].measures
+        lanes = measure_patch(of, form.rate, cancelled, cache).lanes
+        if form.lane not in lanes:
+            raise Problem("the lane", shown(form.lane), f"one that something moves: {', '.join(lanes)}")
+        return lanes[form.lane].measures
 
-    found = ladder(patches, one, os.cpu_count() or 1)
+    found = sweep(patches, one, os.cpu_count() or 1)
     pairs_found = zip(pairs, found, strict=True)
     made = [Reached(key=key, velocity=velocity, measures=of) for (key, velocity), of in pairs_found]
     return TypeAdapter(list[Reached]).dump_json(made)
 
 
 @router.post("/stretch", response_model=Stretch)
-async def post_stretch(request: Request, wish: StretchWish, scheduler: TheScheduler) -> Response:
+async def post_stretch(request: Request, form: StretchRequest, scheduler: TheScheduler) -> Response:
     """Return how far a lane goes between two moments, and each route's share of it."""
-    return await as_json(scheduler.make(request, "judgement", _stretch, wish))
+    return await as_json(scheduler.make(request, "judgement", _stretch, form))
 
 
-def _stretch(wish: StretchWish, cancelled: Cancel, _: Tell) -> bytes:
-    made = over(trace(played(wish), wish.rate, cancelled=cancelled), wish.lane, wish.from_s, wish.to_s)
+def _stretch(form: StretchRequest, cancelled: Cancel, _: Tell) -> bytes:
+    made = over(trace(played(form), form.rate, cancelled=cancelled), form.lane, form.from_s, form.to_s)
     return TypeAdapter(Stretch).dump_json(made)

@@ -12,7 +12,7 @@ from jorvik.web.forms import Document, Form, Play, Row
 
 
 class FindingView(Form):
-    """Something worth knowing of a patch; ``mended`` is the whole document as the mend would make it."""
+    """Something worth knowing of a patch; ``fixed`` is the whole document as the fix would make it."""
 
     key: str
     rule: str
@@ -22,12 +22,12 @@ class FindingView(Form):
     about: str
     from_s: float
     to_s: float
-    mend: str = ""
-    mended: Document | None = None
+    fix: str = ""
+    fixed: Document | None = None
     set_aside: str | None = None
 
 
-class ReadingView(Form):
+class FigureView(Form):
     """A figure in its place."""
 
     about: str
@@ -39,19 +39,19 @@ class ReadingView(Form):
     said: str
     help: str
     settable: bool
-    """Whether another value can be wished for."""
+    """Whether another value can be with_value for."""
 
 
 class Judgement(Form):
     """What is measured of a patch over its first note, and what was found."""
 
     measures: PatchMeasures
-    readings: list[ReadingView]
+    readings: list[FigureView]
     findings: list[FindingView]
 
 
-class CompareWish(Play):
-    """A patch played at a ladder of something, or beside other patches."""
+class CompareRequest(Play):
+    """A patch played at a sweep of something, or beside other patches."""
 
     by: Literal["velocity", "key", "length_s", "tempo_bpm", "seed"] = "velocity"
     steps: list[float] = Field(default_factory=list, max_length=128)
@@ -86,7 +86,7 @@ class StepLevel(Form):
     gain_db: float
 
 
-class StretchWish(Play):
+class StretchRequest(Play):
     """A lane between two moments of the run."""
 
     lane: str
@@ -94,7 +94,7 @@ class StretchWish(Play):
     to_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)]
 
 
-class ReachedWish(Play):
+class ReachedRequest(Play):
     """A lane at other keys and velocities."""
 
     lane: str

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.measure.sound import loudness, sharpness
+from jorvik.core.measure.sound import loudness, spectral_centroid
 from jorvik.core.voice.render import Sound, render
 from jorvik.web.forms import Play
 
@@ -17,9 +17,9 @@ MOST_BYTES: Final = 40_000_000
 """Of sounds that are kept, twenty of two seconds; the ones longest not asked for go first."""
 
 
-def played(wish: Play) -> Patch:
-    """Return the patch of a wish, with the note that it asks for."""
-    return check_patch(wish.document).with_note(velocity=wish.velocity, key=wish.key, length_s=wish.length_s)
+def played(form: Play) -> Patch:
+    """Return the patch of a form, with the note that it asks for."""
+    return check_patch(form.document).with_note(velocity=form.velocity, key=form.key, length_s=form.length_s)
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,7 @@ class Heard:
 
     sound: Sound
     loudness_lufs: float
-    sharpness_hz: float
+    centroid_hz: float
 
 
 class Rendered:
@@ -38,17 +38,17 @@ class Rendered:
         self._kept: OrderedDict[str, Heard] = OrderedDict()
         self._lock = threading.Lock()
 
-    def heard(self, wish: Play, cancelled: Callable[[], bool]) -> Heard:
+    def heard(self, form: Play, cancelled: Callable[[], bool]) -> Heard:
         """Return the sound of a patch, made now or before."""
-        about = {k: v for k, v in wish.document.items() if k not in ("name", "notes", "tags", "set_aside")}
-        text = json.dumps([about, wish.velocity, wish.key, wish.length_s, wish.rate], separators=(",", ":"))
+        about = {k: v for k, v in form.document.items() if k not in ("name", "notes", "tags", "set_aside")}
+        text = json.dumps([about, form.velocity, form.key, form.length_s, form.rate], separators=(",", ":"))
         key = hashlib.sha256(text.encode()).hexdigest()
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)
                 return self._kept[key]
-        sound = render(played(wish), wish.rate, cancelled)
-        made = Heard(sound, loudness(sound.samples, sound.rate), sharpness(sound.samples, sound.rate))
+        sound = render(played(form), form.rate, cancelled)
+        made = Heard(sound, loudness(sound.samples, sound.rate), spectral_centroid(sound.samples, sound.rate))
         with self._lock:
             self._kept[key] = made
             while len(self._kept) > 1 and sum(h.sound.samples.nbytes for h in self._kept.values()) > MOST_BYTES:

@@ -8,7 +8,7 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE, Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.notes import Held
+from jorvik.core.engine.notes import VoiceNote
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
@@ -78,7 +78,7 @@ def level_row(value: float) -> Row:
     return Row(first=packed(np.array([value])), least="", greatest="")
 
 
-def _note(held: Held, rate: int) -> NoteView:
+def _note(held: VoiceNote, rate: int) -> NoteView:
     return NoteView(on_s=held.on / rate, off_s=held.off / rate, key=held.note.key, velocity=held.note.velocity)
 
 
@@ -88,13 +88,13 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
     for module in run.patch.modules:
         row = run.program.module_rows[module.id]
         low, high = module.span()
-        marks = module.marks(run.patch.performance.tempo, held.on / run.rate, held.off / run.rate)
+        handles = module.handles(run.patch.performance.tempo, held.on / run.rate, held.off / run.rate)
         found[module.id] = SignalView(
             row=row_of(reduced, row),
             summary=module.summary(),
             low=min(low, float(reduced.least[row].min())),
             high=max(high, float(reduced.greatest[row].max())),
-            marks=marks,
+            handles=handles,
         )
     return found
 

@@ -17,13 +17,13 @@ from jorvik.core.measure.sound import (
     band_levels,
     decibels,
     fundamental,
+    level_deviation,
     levels,
     partials,
-    sharpness,
+    spectral_centroid,
     spectrogram,
     spectrum_at,
     thinned,
-    unsteadiness,
 )
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.problems import Problem, from_validation, shown
@@ -32,16 +32,16 @@ from jorvik.core.voice.render import Sound
 from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes
 from jorvik.web.forms import (
     CyclesRead,
-    CyclesWish,
+    CyclesRequest,
     HarmonicRow,
+    HarmonicsRequest,
     HarmonicsSeen,
-    HarmonicsWish,
-    LookWish,
+    LookRequest,
     Play,
+    SoundRequest,
     SoundView,
-    SoundWish,
-    TableWish,
-    VoltageWish,
+    TableRequest,
+    VoltageRequest,
 )
 from jorvik.web.rendered import Rendered, played
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
@@ -60,78 +60,78 @@ _CURVE = 400
 
 
 @router.post("/sound", response_class=Response)
-async def post_sound(request: Request, wish: SoundWish, scheduler: TheScheduler) -> Response:
+async def post_sound(request: Request, form: SoundRequest, scheduler: TheScheduler) -> Response:
     """Return the sound of a patch as WAV; headers say what the limiter took, how loud it is, and how bright."""
-    if wish.rate not in RATES:
-        raise Problem("rate", f"{wish.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
-    data, headers = await scheduler.make(request, _kind_of_work(wish), _sound, wish)
+    if form.rate not in RATES:
+        raise Problem("rate", f"{form.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
+    data, headers = await scheduler.make(request, _kind_of_work(form), _sound, form)
     return Response(data, media_type="audio/wav", headers=headers)
 
 
-def _kind_of_work(wish: Play) -> WorkKind:
-    return "jobs" if is_heavy_sound(wish.document) else "sound"
+def _kind_of_work(form: Play) -> WorkKind:
+    return "jobs" if is_heavy_sound(form.document) else "sound"
 
 
-def _sound(wish: SoundWish, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
-    heard = _rendered.heard(wish, cancelled)
+def _sound(form: SoundRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
+    heard = _rendered.heard(form, cancelled)
     headers = {
         "X-Limited-dB": f"{heard.sound.limited_db:.2f}",
         "X-Loudness-LUFS": f"{heard.loudness_lufs:.2f}",
-        "X-Sharpness-Hz": f"{heard.sharpness_hz:.0f}",
+        "X-Sharpness-Hz": f"{heard.centroid_hz:.0f}",
     }
-    return wav_bytes(heard.sound, wish.depth, wish.mono), headers
+    return wav_bytes(heard.sound, form.depth, form.mono), headers
 
 
 @router.post("/prepare", status_code=204)
-async def post_prepare(request: Request, wish: Play, scheduler: TheScheduler) -> None:
+async def post_prepare(request: Request, form: Play, scheduler: TheScheduler) -> None:
     """Make the sound of a patch ready, so that it starts at once when it is asked for."""
-    await scheduler.make(request, _kind_of_work(wish), _prepare, wish)
+    await scheduler.make(request, _kind_of_work(form), _prepare, form)
 
 
-def _prepare(wish: Play, cancelled: Cancel, _: Tell) -> None:
-    _rendered.heard(wish, cancelled)
+def _prepare(form: Play, cancelled: Cancel, _: Tell) -> None:
+    _rendered.heard(form, cancelled)
 
 
 @router.post("/look", response_model=SoundView)
-async def post_look(request: Request, wish: LookWish, scheduler: TheScheduler) -> Response:
+async def post_look(request: Request, form: LookRequest, scheduler: TheScheduler) -> Response:
     """Return a look inside the sound of a patch: levels, spectrogram, bands, and the harmonics at a moment."""
-    return await as_json(scheduler.make(request, _kind_of_work(wish), _look, wish))
+    return await as_json(scheduler.make(request, _kind_of_work(form), _look, form))
 
 
-def _look(wish: LookWish, cancelled: Cancel, _: Tell) -> bytes:
-    return look(_rendered.heard(wish, cancelled).sound, wish).model_dump_json().encode()
+def _look(form: LookRequest, cancelled: Cancel, _: Tell) -> bytes:
+    return look(_rendered.heard(form, cancelled).sound, form).model_dump_json().encode()
 
 
 @router.post("/voltage.wav", response_class=Response)
-async def post_voltage(request: Request, wish: VoltageWish, scheduler: TheScheduler) -> Response:
+async def post_voltage(request: Request, form: VoltageRequest, scheduler: TheScheduler) -> Response:
     """Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution."""
-    data, headers = await scheduler.make(request, "jobs", _voltage, wish)
+    data, headers = await scheduler.make(request, "jobs", _voltage, form)
     return Response(data, media_type="audio/wav", headers=headers)
 
 
-def _voltage(wish: VoltageWish, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
-    made = trace(played(wish), wish.rate, cancelled=cancelled)
-    kind, _dot, name = wish.name.partition(".")
+def _voltage(form: VoltageRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
+    made = trace(played(form), form.rate, cancelled=cancelled)
+    kind, _dot, name = form.name.partition(".")
     if kind == "signal" and name in made.signals:
-        volts = made.signals[name] * wish.volts
+        volts = made.signals[name] * form.volts
     elif kind == "lane" and name in made.lanes:
-        volts = lane_volts(made.lanes[name].value, made.lanes[name].lane.destination, wish.volts)
+        volts = lane_volts(made.lanes[name].value, made.lanes[name].lane.destination, form.volts)
     else:
         known = [f"signal.{n}" for n in made.signals] + [f"lane.{n}" for n in made.lanes]
-        raise Problem("name", shown(wish.name), f"one of {', '.join(known)}"[:300])
-    data, (least, greatest) = voltage_bytes(volts, wish.rate, wish.name, wish.depth)
+        raise Problem("name", shown(form.name), f"one of {', '.join(known)}"[:300])
+    data, (least, greatest) = voltage_bytes(volts, form.rate, form.name, form.depth)
     return data, {"X-Least-V": f"{least:.4g}", "X-Greatest-V": f"{greatest:.4g}", "X-Caution": CAUTION}
 
 
 @router.post("/harmonics")
-def post_harmonics(wish: HarmonicsWish) -> HarmonicsSeen:
+def post_harmonics(form: HarmonicsRequest) -> HarmonicsSeen:
     """Return a frame of harmonics 1 to 32, as they are at the test key, and the wave they make."""
-    patch = check_patch(wish.document)
-    given = wish.harmonics
+    patch = check_patch(form.document)
+    given = form.harmonics
     if given is None:
-        if not patch.voice.oscillators.has_table(wish.table):
-            raise Problem("table", shown(wish.table), "a table of the bank or the patch")
-        given = frame_of(patch.voice.oscillators.table(wish.table), wish.position)
+        if not patch.voice.oscillators.has_table(form.table):
+            raise Problem("table", shown(form.table), "a table of the bank or the patch")
+        given = frame_of(patch.voice.oscillators.table(form.table), form.position)
     try:
         checked = OwnTable(name="seen", frames=[given])
     except ValidationError as error:
@@ -145,22 +145,22 @@ def post_harmonics(wish: HarmonicsWish) -> HarmonicsSeen:
 
 
 @router.post("/table.wav", response_class=Response)
-def post_table(wish: TableWish) -> Response:
+def post_table(form: TableRequest) -> Response:
     """Return a wavetable of the bank or the patch as a WAV of its cycles."""
-    oscillators = check_patch(wish.document).voice.oscillators
-    if not oscillators.has_table(wish.table):
-        raise Problem("table", shown(wish.table), "a table of the bank or the patch")
-    return Response(table_bytes(oscillators.table(wish.table)), media_type="audio/wav")
+    oscillators = check_patch(form.document).voice.oscillators
+    if not oscillators.has_table(form.table):
+        raise Problem("table", shown(form.table), "a table of the bank or the patch")
+    return Response(table_bytes(oscillators.table(form.table)), media_type="audio/wav")
 
 
 @router.post("/cycles")
-def post_cycles(wish: CyclesWish) -> CyclesRead:
+def post_cycles(form: CyclesRequest) -> CyclesRead:
     """Return the cycles in a WAV file, ready to be a table of the patch's own."""
     try:
-        data = base64.b64decode(wish.data, validate=True)
+        data = base64.b64decode(form.data, validate=True)
     except (binascii.Error, ValueError):
         raise Problem("data", "no base64", "a WAV file in base64") from None
-    read = read_cycles(data, wish.frame_length)
+    read = read_cycles(data, form.frame_length)
     return CyclesRead(
         cycles=packed_cycles(read.cycles),
         frames=read.cycles.shape[0],
@@ -170,17 +170,17 @@ def post_cycles(wish: CyclesWish) -> CyclesRead:
     )
 
 
-def look(sound: Sound, wish: LookWish) -> SoundView:
+def look(sound: Sound, form: LookRequest) -> SoundView:
     """Return everything that the sound view shows."""
     samples, rate = sound.samples, sound.rate
-    columns = max(1, min(wish.columns, samples.shape[0]))
+    columns = max(1, min(form.columns, samples.shape[0]))
     edges = (np.arange(columns) * (samples.shape[0] / columns)).astype(np.int64)
     mono = samples.mean(axis=1) if samples.size else np.zeros(1)
     picture = spectrogram(samples, rate, columns, _ROWS)
     bands = band_levels(samples, rate, columns)
-    hz, amplitudes = spectrum_at(samples, rate, wish.at_s)
+    hz, amplitudes = spectrum_at(samples, rate, form.at_s)
     curve_hz, curve = thinned(hz, amplitudes, _CURVE)
-    note_hz = fundamental(hz, amplitudes, key_hz(played(wish).performance.notes[0].key))
+    note_hz = fundamental(hz, amplitudes, key_hz(played(form).performance.notes[0].key))
     return SoundView(
         seconds=samples.shape[0] / rate,
         levels=levels(samples, rate),
@@ -194,11 +194,11 @@ def look(sound: Sound, wish: LookWish) -> SoundView:
         high_hz=picture.high_hz,
         floor_db=_FLOOR_DB,
         bands=[packed(band) for band in bands],
-        unsteadiness_db=[unsteadiness(band) for band in bands],
+        level_deviation_db=[level_deviation(band) for band in bands],
         spectrum_hz=packed(curve_hz),
         spectrum_db=packed(curve),
         partials=partials(hz, amplitudes, note_hz, rate),
-        sharpness_hz=sharpness(samples, rate),
+        centroid_hz=spectral_centroid(samples, rate),
     )
 
 

@@ -20,7 +20,7 @@ import numpy as np
 
 from jorvik.core.engine.interpret import gather, groups_runner
 from jorvik.core.engine.program import Code
-from jorvik.core.engine.score import Score, mark_events, play
+from jorvik.core.engine.events import EventTable, write_events, write_performance
 from jorvik.core.dsp.kernels import inline_kernel, kernel, unowned
 '''
 
@@ -60,7 +60,7 @@ run_groups = groups_runner(run_module, run_module_at)
 
 
 @kernel
-def run_block(code, score, rows, flat, column, length, p, s, d, x, scratch, first, rate, is_played):
+def run_block(code, table, rows, flat, column, length, p, s, d, x, scratch, first, rate, is_played):
     code = Code(
         unowned(code.groups),
         unowned(code.nodes),
@@ -69,16 +69,16 @@ def run_block(code, score, rows, flat, column, length, p, s, d, x, scratch, firs
         unowned(code.lanes),
         unowned(code.routes),
     )
-    score = Score(
-        unowned(score.notes), unowned(score.controls), unowned(score.points), score.glide_s, score.bend_range_st
+    table = EventTable(
+        unowned(table.notes), unowned(table.controls), unowned(table.points), table.glide_s, table.bend_range_st
     )
     rows, flat, p, s, d = unowned(rows), unowned(flat), unowned(p), unowned(s), unowned(d)
     x, scratch = unowned(x), unowned(scratch)
     for done in range(0, length, scratch.size):
         events = scratch[: min(length - done, scratch.size)]
-        mark_events(score.notes, events, first + done)
+        write_events(table.notes, events, first + done)
         if is_played:
-            play(score, rows, np.uint64(column + done), events.size, first + done, rate)
+            write_performance(table, rows, np.uint64(column + done), events.size, first + done, rate)
         run_groups(code, flat, np.uint64(column + done), p, s, d, x, events, first + done, 1.0 / rate)
 """
 

@@ -56,7 +56,7 @@ def run_lane(
     for r in range(lane.first_route, lane.end_route):
         route = routes[r]
         given = stretch(flat, route.at + column, length)
-        pull(route, flat, given, column, length)
+        weigh_source(route, flat, given, column, length)
         if route.levels != 0.0 or route.held_at != NOTHING:
             for c in range(length):
                 given[c] = stepped(route, flat, given[c], column + c, first + np.int64(c))
@@ -170,7 +170,7 @@ def clamp(value: float, low: float, high: float) -> float:
 
 
 @inline_kernel
-def pull(route: Any, flat: Floats, given: Floats, column: Index, length: Index) -> None:
+def weigh_source(route: Any, flat: Floats, given: Floats, column: Index, length: Index) -> None:
     """Write the source of a route after polarity, bend and what it is scaled by."""
     source, polarity = stretch(flat, route.source_at + column, length), route.polarity
     for c in range(length):

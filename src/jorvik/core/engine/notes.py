@@ -9,7 +9,7 @@ from jorvik.core.dsp.randomness import note_random, stream
 
 
 @dataclass(frozen=True)
-class Held:
+class VoiceNote:
     """A note on the voice: from sample ``on`` its key, velocity and random number are the voice's."""
 
     number: int
@@ -29,7 +29,7 @@ def run_length(patch: Patch, rate: int) -> int:
     return round(patch.performance.seconds * rate)
 
 
-def voices(patch: Patch, rate: int) -> list[list[Held]]:
+def voices(patch: Patch, rate: int) -> list[list[VoiceNote]]:
     """Return the notes of each voice, in time: one note each for poly, all of them on one voice otherwise."""
     notes = patch.performance.notes
     seed = stream(patch.performance.seed, "note_random")
@@ -40,14 +40,14 @@ def voices(patch: Patch, rate: int) -> list[list[Held]]:
     return [_one_voice(patch, [_held(i, notes[i], rate, randoms[i]) for i in in_time], rate)]
 
 
-def _held(number: int, note: Note, rate: int, random: float) -> Held:
+def _held(number: int, note: Note, rate: int, random: float) -> VoiceNote:
     on, off = round(note.start_s * rate), round((note.start_s + note.length_s) * rate)
-    return Held(number, note, on, off, taken_over=False, restarts=True, glide_from_st=0.0, random=random)
+    return VoiceNote(number, note, on, off, taken_over=False, restarts=True, glide_from_st=0.0, random=random)
 
 
-def _one_voice(patch: Patch, notes: Sequence[Held], rate: int) -> list[Held]:
+def _one_voice(patch: Patch, notes: Sequence[VoiceNote], rate: int) -> list[VoiceNote]:
     """Let each note take the voice over from the one before, gliding from wherever its pitch is then."""
-    played: list[Held] = []
+    played: list[VoiceNote] = []
     glide = patch.voice.glide_ms / 1000.0
     for i, held in enumerate(notes):
         following = notes[i + 1].on if i + 1 < len(notes) else None
@@ -59,7 +59,7 @@ def _one_voice(patch: Patch, notes: Sequence[Held], rate: int) -> list[Held]:
             overlaps = notes[i - 1].off > held.on
             begins = before.note.key + _glide_at(before, held.on, glide, rate) - held.note.key
         played.append(
-            Held(
+            VoiceNote(
                 held.number,
                 held.note,
                 held.on,
@@ -73,6 +73,6 @@ def _one_voice(patch: Patch, notes: Sequence[Held], rate: int) -> list[Held]:
     return played
 
 
-def _glide_at(held: Held, sample: int, glide_s: float, rate: int) -> float:
+def _glide_at(held: VoiceNote, sample: int, glide_s: float, rate: int) -> float:
     t = (sample - held.on) / rate
     return held.glide_from_st * (1.0 - t / glide_s) if t < glide_s else 0.0

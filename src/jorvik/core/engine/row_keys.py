@@ -12,8 +12,8 @@ from typing import Any, Final
 
 import numpy as np
 
+from jorvik.core.engine.events import EventTable
 from jorvik.core.engine.program import GLIDE_ROW, NOTHING, Code, Program, Records
-from jorvik.core.engine.score import Score
 
 Key = bytes
 
@@ -27,16 +27,16 @@ _PLACES: Final = ("first_read", "first_moved", "first_route", "end_route")
 """Where a record's lists stand in the tables: of no matter for what is made."""
 
 
-def row_keys(program: Program, score: Score, length: int, rate: int) -> list[Key]:
+def row_keys(program: Program, table: EventTable, length: int, rate: int) -> list[Key]:
     """Return the key of each row of a run of ``length`` samples."""
-    times = [score.notes[name].tolist() for name in ("restarts", "releases", "begin", "on", "off", "until")]
+    times = [table.notes[name].tolist() for name in ("restarts", "releases", "begin", "on", "off", "until")]
     held = _key(length, rate, times)
     keys = [b""] * program.rows
     for name, row in program.performance_rows.items():
-        keys[row] = _key(held, name, _played(score, name, row))
+        keys[row] = _key(held, name, _played(table, name, row))
     wheel = program.performance_rows["pitch_bend"]
     glide = program.performance_rows[GLIDE_ROW]
-    keys[glide] = _key(keys[glide], keys[wheel], score.glide_s, score.bend_range_st)
+    keys[glide] = _key(keys[glide], keys[wheel], table.glide_s, table.bend_range_st)
     nodes = nodes_of(program)
     for group in groups_of(program.code):
         members = [nodes[number] for number in group]
@@ -80,11 +80,11 @@ def _key(*parts: object) -> Key:
     return blake2b(repr(parts).encode(), digest_size=16).digest()
 
 
-def _played(score: Score, name: str, row: int) -> list[Any]:
+def _played(table: EventTable, name: str, row: int) -> list[Any]:
     """Return what is played on a performance row: by each note, and on its control lane."""
-    given = [score.notes[_GIVEN[name]].tolist()] if name in _GIVEN else []
-    lanes = [control for control in score.controls if control["row"] == row]
-    return given + [score.points[lane["first_point"] : lane["end_point"]].tolist() for lane in lanes]
+    given = [table.notes[_GIVEN[name]].tolist()] if name in _GIVEN else []
+    lanes = [control for control in table.controls if control["row"] == row]
+    return given + [table.points[lane["first_point"] : lane["end_point"]].tolist() for lane in lanes]
 
 
 def groups_of(code: Code) -> list[list[int]]:

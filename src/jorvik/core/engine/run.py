@@ -12,12 +12,12 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.dispatch import run_block
+from jorvik.core.engine.events import event_table
 from jorvik.core.engine.finite import FiniteCheck
-from jorvik.core.engine.notes import Held, run_length, voices
+from jorvik.core.engine.notes import VoiceNote, run_length, voices
 from jorvik.core.engine.program import Code, Program, compile_patch, placed
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.row_keys import parts, row_keys, without
-from jorvik.core.engine.score import write_score
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MIN_RATE
 from jorvik.core.problems import Problem
 
@@ -85,7 +85,7 @@ class Run:
         self.program: Program = compile_patch(patch, self.notes[0].number)
 
     @cached_property
-    def note(self) -> Held:
+    def note(self) -> VoiceNote:
         """The first note that is there for a sample: of a chord on one voice, the one that has it."""
         return self._note_and_end[0]
 
@@ -101,7 +101,7 @@ class Run:
         return slice(begin, max(self.note.off, begin + 2))
 
     @cached_property
-    def _note_and_end(self) -> tuple[Held, int]:
+    def _note_and_end(self) -> tuple[VoiceNote, int]:
         ends = [*(min(note.on, self.length) for note in self.notes[1:]), self.length]
         there = ((note, end) for note, end in zip(self.notes, ends, strict=True) if end > note.on)
         return next(there, (self.notes[-1], self.length))
@@ -140,8 +140,8 @@ class Run:
 
         Raises Problem where it comes to no finite number.
         """
-        score = write_score(self.program, self.notes)
-        keys = row_keys(self.program, score, self.length, self.rate)
+        played = event_table(self.program, self.notes)
+        keys = row_keys(self.program, played, self.length, self.rate)
         cache = cache or RowCache()
         table, made = cache.acquire(self.shape, keys)
         # A step reads what was before its first, and writes every row but those of what nobody plays.
@@ -191,7 +191,7 @@ class Run:
 
         Performance rows are written too, unless ``is_played`` is off.
         """
-        program, score = self.program, write_score(self.program, self.notes)
+        program, played = self.program, event_table(self.program, self.notes)
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         events = np.zeros(STRETCH, dtype=np.int64)
         run = run_block()
@@ -205,7 +205,7 @@ class Run:
 
             def step(column: int, begin: int = first, length: int = end - first) -> None:
                 rate = float(self.rate)
-                run(code, score, table, flat, column, length, p, s, program.d, x, events, begin, rate, is_played)
+                run(code, played, table, flat, column, length, p, s, program.d, x, events, begin, rate, is_played)
 
             yield first, end, step
             first = end

@@ -13,12 +13,12 @@ from typing import Final
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import Cancelled
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 
 _NO_READINGS = ("base",)
-KINDS: Final[dict[str, Callable[[Context], Iterator[Reading]]]] = {
+KINDS: Final[dict[str, Callable[[Context], Iterator[Figure]]]] = {
     info.name: import_module(f"{__name__}.{info.name}").find
     for info in pkgutil.iter_modules(__path__)
     if info.name not in _NO_READINGS
@@ -26,9 +26,9 @@ KINDS: Final[dict[str, Callable[[Context], Iterator[Reading]]]] = {
 """Every kind of reading by the name of its file."""
 
 
-def readings(of: Context) -> list[Reading]:
+def readings(of: Context) -> list[Figure]:
     """Return everything that there is to read of a patch at its test note, in the order of the files."""
-    found: list[Reading] = []
+    found: list[Figure] = []
     for kind, find in KINDS.items():
         if of.cancelled():
             raise Cancelled
@@ -36,17 +36,17 @@ def readings(of: Context) -> list[Reading]:
     return found
 
 
-def of_kind(kind: str, found: Iterable[Reading]) -> list[Reading]:
+def of_kind(kind: str, found: Iterable[Figure]) -> list[Figure]:
     """Return readings that say which file they come from."""
     return [replace(reading, kind=kind) for reading in found]
 
 
 def with_reading(of: Context, kind: str, about: str, name: str, value: float) -> Patch:
-    """Return the patch in which a reading comes to a wished value, or as near to it as its ranges allow.
+    """Return the patch in which a reading comes to a with_value value, or as near to it as its ranges allow.
 
-    Raises Problem when there is no such reading, or none that can be wished for.
+    Raises Problem when there is no such reading, or none that can be with_value for.
     """
     for reading in KINDS[kind](of) if kind in KINDS else ():
-        if (reading.about, reading.name) == (about, name) and reading.wished is not None:
-            return reading.wished(value)
+        if (reading.about, reading.name) == (about, name) and reading.with_value is not None:
+            return reading.with_value(value)
     raise Problem(about or "the patch", f"no {name} to set", "a figure that can be set, as it stands in the patch now")

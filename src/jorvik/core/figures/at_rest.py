@@ -2,21 +2,21 @@
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
 
 MOST = 4
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield how long nothing moves, and when."""
     stretches = of.measures.still
     if not stretches or not any(of.lane(name) for name in of.measures.lanes):
         return
     when = ", ".join(f"{_from(a - of.on_s)} to {time_text(b - of.on_s)}" for a, b in stretches[:MOST])
     more = f" and {len(stretches) - MOST} more" if len(stretches) > MOST else ""
-    yield Reading(
+    yield Figure(
         about="",
         name="nothing moves",
         value=sum(b - a for a, b in stretches),

@@ -9,7 +9,7 @@ from jorvik.core.units.words import in_words
 
 
 @dataclass(frozen=True)
-class Reading:
+class Figure:
     """One figure and its place."""
 
     about: str
@@ -23,7 +23,7 @@ class Reading:
     """What it stands under, with others of its kind."""
     words: str = ""
     """How it is read, where that is more than the value in its unit."""
-    wished: Callable[[float], Patch] | None = field(default=None, repr=False, compare=False)
+    with_value: Callable[[float], Patch] | None = field(default=None, repr=False, compare=False)
     """What makes the patch that has another value here, where that can be worked out."""
     kind: str = ""
     """The file that it comes from."""
@@ -37,4 +37,4 @@ class Reading:
         """Return its parts by name, as they go out of the program."""
         told = ("about", "kind", "group", "name", "unit", "said", "help")
         parts = {name: getattr(self, name) for name in told}
-        return {**parts, "value": float(self.value), "settable": self.wished is not None}
+        return {**parts, "value": float(self.value), "settable": self.with_value is not None}

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import beat_hz
 from jorvik.core.measure.context import Context
 from jorvik.core.units.pitch import key_hz
@@ -12,12 +12,12 @@ from jorvik.core.units.words import in_words, rate_text
 NEAR_CENTS = 100.0
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the spread of the pitch in cents, and the beat of each detuned pair."""
     lane = of.lane("pitch")
     if lane is not None:
         held = of.held(lane.value)
-        yield Reading(
+        yield Figure(
             "pitch",
             "spread while held",
             100.0 * float(held.max() - held.min()),
@@ -33,7 +33,7 @@ def find(of: Context) -> Iterator[Reading]:
             yield from _beat(of, "osc2_pitch", "oscillators 1 and 2 beat at", note_hz, cents, 0.0)
 
 
-def _beat(of: Context, stave: str, name: str, note_hz: float, cents: Floats, below: float) -> Iterator[Reading]:
+def _beat(of: Context, stave: str, name: str, note_hz: float, cents: Floats, below: float) -> Iterator[Figure]:
     """Yield a pair's beat; the lower of the two lies a share of the distance under the note.
 
     What nothing moves has no stave of its own: its beat stands on the page of the patch.
@@ -43,7 +43,7 @@ def _beat(of: Context, stave: str, name: str, note_hz: float, cents: Floats, bel
     if max(hz) == 0.0:
         return
     moving = abs(hz[1] - hz[0]) > 1e-6 * max(hz)
-    yield Reading(
+    yield Figure(
         stave if of.lane(stave) else "",
         name,
         max(hz),

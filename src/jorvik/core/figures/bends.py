@@ -8,7 +8,7 @@ from functools import partial
 from typing import Final
 
 from jorvik.core.document.patch import Patch, edited
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import bend_for, done_after
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
@@ -18,7 +18,7 @@ STAGES: Final = (("attack", ((0.5, "half"),)), ("decay", ((0.5, "−6 dB"), (0.9
 RELEASE: Final = ("release", ((0.5, "−6 dB"), (0.9, "−20 dB")))
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the times of each stage of each envelope, as it is moved; typed ones are met by its bend."""
     note = of.trace.run.note
     for module in of.having("is_staged"):
@@ -30,14 +30,14 @@ def find(of: Context) -> Iterator[Reading]:
             if lasts <= 0.0 or (stage == "decay" and of.setting(module, "sustain") >= 1.0):
                 continue
             for done, name in points:
-                yield Reading(
+                yield Figure(
                     f"signal.{module.id}",
                     f"{stage}, {name}",
                     lasts * done_after(bent, done),
                     "s",
                     "When so much of the stage is done; type a time, and the bend that meets it is set.",
                     "Bends, by when they are met",
-                    wished=partial(_bent, of, module, f"{stage}_bend", at, lasts, done),
+                    with_value=partial(_bent, of, module, f"{stage}_bend", at, lasts, done),
                 )
 
 

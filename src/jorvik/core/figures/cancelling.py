@@ -2,30 +2,30 @@
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield for each route that lowers an amount what would just take it away, and what is left now."""
     for route in of.patch.live_routes:
-        for mover in of.routes_to(f"route:{route.id}.amount"):
-            if mover.mode != "add" or mover.via or mover.polarity != "as_is" or mover.amount * route.amount >= 0.0:
+        for source in of.routes_to(f"route:{route.id}.amount"):
+            if source.mode != "add" or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
                 continue
             at = of.patch.destination(route.destination)
             unit = at.amount_unit if at else ""
-            full = "at full velocity" if mover.source == "velocity" else f"with {mover.source} full"
-            yield Reading(
-                f"route.{mover.id}",
+            full = "at full velocity" if source.source == "velocity" else f"with {source.source} full"
+            yield Figure(
+                f"route.{source.id}",
                 "cancels at exactly",
                 -route.amount,
                 unit,
                 f"The amount that leaves nothing of {route.source}'s own {full}.",
             )
-            yield Reading(
-                f"route.{mover.id}",
+            yield Figure(
+                f"route.{source.id}",
                 f"left {full}",
-                route.amount + mover.amount,
+                route.amount + source.amount,
                 unit,
                 "The amount that it moves, and this one, added.",
             )

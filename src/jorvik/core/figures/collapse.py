@@ -6,13 +6,13 @@ from functools import partial
 import numpy as np
 
 from jorvik.core.document.patch import Patch
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.pulse import kept_clear
 from jorvik.core.problems import Problem
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the least and greatest width, and how far the nearer stays from the end."""
     for name in ("pulse_width", "osc2_pulse_width"):
         lane = of.lane(name)
@@ -20,9 +20,9 @@ def find(of: Context) -> Iterator[Reading]:
             continue
         raw = lane.raw
         clear = float(np.minimum(raw, 1.0 - raw).min())
-        yield Reading(name, "least width", float(raw.min()), "ratio", "Before the clamp at 1 %.")
-        yield Reading(name, "greatest width", float(raw.max()), "ratio", "Before the clamp at 99 %.")
-        yield Reading(
+        yield Figure(name, "least width", float(raw.min()), "ratio", "Before the clamp at 1 %.")
+        yield Figure(name, "greatest width", float(raw.max()), "ratio", "Before the clamp at 99 %.")
+        yield Figure(
             name,
             "clear of collapse by",
             clear,
@@ -30,7 +30,7 @@ def find(of: Context) -> Iterator[Reading]:
             "The least distance from a width of 0 or 100 % of the cycle, where the pulse is gone; type another, and "
             "the depths that keep it are set.",
             words="" if clear > 0.0 else "it collapses",
-            wished=partial(_kept, of, name),
+            with_value=partial(_kept, of, name),
         )
 
 

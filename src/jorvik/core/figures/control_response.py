@@ -9,14 +9,14 @@ import math
 from collections.abc import Iterator
 
 from jorvik.core.dsp.svf import transfer
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import in_words, rate_text, time_text
 
 _SLOWEST_HZ = 1e-6
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield gain and phase of each control filter whose input repeats."""
     for module in of.having("rings"):
         hz = of.rate_of(str(module.input))
@@ -32,11 +32,11 @@ def find(of: Context) -> Iterator[Reading]:
         through *= of.setting(module, "gain")
         about, group = f"signal.{module.id}", f"At {rate_text(hz)}, where {module.input} repeats"
         if abs(through) < 1e-9:
-            yield Reading(about, "gain", -180.0, "dB", "Nothing of it passes.", group, words="nothing passes")
+            yield Figure(about, "gain", -180.0, "dB", "Nothing of it passes.", group, words="nothing passes")
             continue
         gain, phase = 20.0 * math.log10(abs(through)), math.degrees(cmath.phase(through))
-        yield Reading(about, "gain", gain, "dB", "Size of the output's first harmonic over the input's.", group)
-        yield Reading(
+        yield Figure(about, "gain", gain, "dB", "Size of the output's first harmonic over the input's.", group)
+        yield Figure(
             about,
             "phase",
             phase,

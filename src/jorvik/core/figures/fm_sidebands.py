@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import heard_sidebands
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import strongest_index
@@ -14,7 +14,7 @@ LEAST = 0.03
 MOST = 9
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the strongest sidebands at the greatest index that the note comes to."""
     index, carrier, modulator = strongest_index(of)
     if index <= 0.0:
@@ -22,7 +22,7 @@ def find(of: Context) -> Iterator[Reading]:
     found = [part for part in heard_sidebands(carrier, modulator, index) if part[2] >= LEAST and part[1] >= 1.0]
     for order, hz, level in sorted(sorted(found, key=lambda part: -part[2])[:MOST], key=lambda part: part[1]):
         name = "carrier" if order == 0 else f"{order:+d}".replace("-", "−")
-        yield Reading(
+        yield Figure(
             "fm_index",
             name,
             hz,

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.trace import Trace
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
 
@@ -17,7 +17,7 @@ LONGEST_S = 10.0
 LEAST = 1e-6
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the greatest difference of each voice lane between a note and the next."""
     if not _asked(of):
         return
@@ -26,7 +26,7 @@ def find(of: Context) -> Iterator[Reading]:
         if apart < LEAST:
             continue
         value, unit = musical_difference(of, name, apart)
-        yield Reading(
+        yield Figure(
             name,
             "next note differs by",
             value,

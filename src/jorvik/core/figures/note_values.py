@@ -2,13 +2,13 @@
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import field_facts
 from jorvik.core.units.words import rate_text, time_text
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield seconds and hertz of each time or rate that is said as a note value."""
     tempo = of.patch.performance.tempo
     for module in of.patch.modules:
@@ -17,7 +17,7 @@ def find(of: Context) -> Iterator[Reading]:
             if not isinstance(value, str) or field_facts(type(module).model_fields[name])["role"] != "number":
                 continue
             lasts = tempo.seconds(value)
-            yield Reading(
+            yield Figure(
                 f"signal.{module.id}",
                 name,
                 lasts,

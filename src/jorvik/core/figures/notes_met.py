@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import note_name
 
@@ -18,7 +18,7 @@ OFTEN = 0.75
 """Where hardly any note comes twice, how often each comes says nothing."""
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the notes that stepped sources make; a vibrato or a fall beside them is left out."""
     lane = of.lane("pitch")
     if lane is None:
@@ -36,7 +36,7 @@ def find(of: Context) -> Iterator[Reading]:
     if not 2 <= len(met) <= MOST_KINDS:
         return
     reach = float(keys.max() - keys.min())
-    yield Reading(
+    yield Figure(
         "pitch",
         "range",
         reach,
@@ -48,7 +48,7 @@ def find(of: Context) -> Iterator[Reading]:
     if len(met) > max(LISTED, OFTEN * keys.size):
         return
     for key, count in met.most_common(LISTED):
-        yield Reading(
+        yield Figure(
             "pitch",
             note_name(key),
             count / keys.size,
@@ -57,7 +57,7 @@ def find(of: Context) -> Iterator[Reading]:
             "Notes",
         )
     for interval, count in Counter(np.round(np.diff(keys), 2).tolist()).most_common(6):
-        yield Reading(
+        yield Figure(
             "pitch",
             f"{interval:+.4g} st".replace("-", "−"),
             count / (keys.size - 1),

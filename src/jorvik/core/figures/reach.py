@@ -8,7 +8,7 @@ is counted over many draws.
 from collections.abc import Iterator
 
 from jorvik.core.document.destinations import VOICE
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
@@ -16,7 +16,7 @@ from jorvik.core.units.noticed import SILENT
 from jorvik.core.units.words import in_words
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the reach of each lane that a random source adds to."""
     for name in dict.fromkeys(route.destination for route in random_routes(of.patch)):
         lane = of.lane(name)
@@ -26,21 +26,21 @@ def find(of: Context) -> Iterator[Reading]:
         least, greatest = reach_of_lane(of, name)
         help_ = "What the ranges of the sources allow, whatever is drawn, after the clamp."
         low, high = min(max(least, at.low), at.high), min(max(greatest, at.low), at.high)
-        yield Reading(name, "least", low, at.unit, help_, "Reachable")
-        yield Reading(name, "greatest", high, at.unit, help_, "Reachable")
+        yield Figure(name, "least", low, at.unit, help_, "Reachable")
+        yield Figure(name, "greatest", high, at.unit, help_, "Reachable")
         distance, unit = musical_distance(at, low, high), musical_unit(at)
         octaves = f", {distance / 12.0:.3g} octaves" if at.steps_per_octave else ""
         notes = f", {round(distance / 100.0) + 1} notes" if name == "pitch" else ""
         words = f"{in_words(distance, unit)}{octaves}{notes}"
-        yield Reading(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
+        yield Figure(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
         if name in VOICE and VOICE[name].bare_at_0:
             share, how = silent_share(of, name)
             help_ = f"Share of its values at or under {SILENT:g}: {how}."
-            yield Reading(name, "falls silent", share, "ratio", help_, "Reachable")
+            yield Figure(name, "falls silent", share, "ratio", help_, "Reachable")
             missing = max(0.0, SILENT - least)
             if missing == 0.0:
                 continue
-            yield Reading(
+            yield Figure(
                 name,
                 "offset that removes it",
                 missing,

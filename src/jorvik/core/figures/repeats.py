@@ -2,23 +2,23 @@
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
 from jorvik.core.units.words import time_text
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield each loop's length, and when all meet."""
     beat = 60.0 / of.patch.performance.tempo.bpm
     lengths = loops(of)
     together = float(meeting(list(lengths.values()))) if lengths else 0.0
     for name, beats in lengths.items():
         about = f"signal.{name}"
-        yield Reading(about, "repeats after", float(beats), "beats", "Its own length.", words=_both(float(beats), beat))
+        yield Figure(about, "repeats after", float(beats), "beats", "Its own length.", words=_both(float(beats), beat))
         if len(lengths) > 1:
-            yield Reading(
+            yield Figure(
                 about,
                 "all loops meet after",
                 together,

@@ -1,13 +1,13 @@
 """How a control filter rings, how long that outlives the note, and how it falls against the note rate.
 
-In closed form: at f sqrt(1 - 1/4q^2), 60 dB down after ln(1000) q / (pi f), q ln(20) / pi bounces of over 5 %.
+In closed form: at f sqrt(1 - 1/4q^2), 60 dB down after ln(1000) q / (pi f), q ln(20) / pi audible cycles of over 5 %.
 """
 
 from collections.abc import Iterator
 from functools import partial
 
 from jorvik.core.document.patch import Patch, edited
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import ring, ring_from
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
@@ -16,34 +16,36 @@ from jorvik.core.units.words import rounded, time_text
 RINGS_FROM_Q = 0.5
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield what each ring does at the end of the note and at the next one."""
     for module in of.having("rings"):
         hz, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
         if hz <= 0.0 or q <= RINGS_FROM_Q:
             continue
         about, rings = f"signal.{module.id}", ring(hz, q)
-        yield Reading(
+        yield Figure(
             about,
             "rings at",
             rings.frequency_hz,
             "Hz",
             "f √(1 − 1/4q²).",
-            wished=partial(_tuned, of, module, lasts=rings.time_s),
+            with_value=partial(_tuned, of, module, lasts=rings.time_s),
         )
-        yield Reading(
+        yield Figure(
             about,
             "gone after",
             rings.time_s,
             "s",
             "Time to −60 dB: ln(1000) q / π f.",
-            wished=lambda s, filter=module, hz=rings.frequency_hz: _tuned(of, filter, hz, s),  # type: ignore[misc]
+            with_value=lambda s, filter=module, hz=rings.frequency_hz: _tuned(of, filter, hz, s),  # type: ignore[misc]
         )
-        yield Reading(about, "bounces", rings.bounces, "over 5 %", "Swings of more than 5 %: q ln(20) / π.")
+        yield Figure(
+            about, "audible cycles", rings.audible_cycles, "over 5 %", "Swings of more than 5 %: q ln(20) / π."
+        )
         struck = of.last_struck_s(module, hz)
         if struck is not None:
             outlives = struck + rings.time_s - of.closes_s
-            yield Reading(
+            yield Figure(
                 about,
                 "outlives the note by",
                 max(outlives, 0.0),
@@ -55,7 +57,7 @@ def find(of: Context) -> Iterator[Reading]:
         gap = of.note_gap_s
         if gap is not None:
             cycles = rings.frequency_hz * gap
-            yield Reading(
+            yield Figure(
                 about,
                 "ring against note rate",
                 cycles,

@@ -6,7 +6,7 @@ from itertools import pairwise
 import numpy as np
 
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import in_words, time_text
@@ -15,7 +15,7 @@ STANDS_OUT = 0.05
 MOST = 5
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the peaks and dips of what envelopes and curves make, where there are two to five of them."""
     for name in of.measures.lanes:
         lane = of.lane(name)
@@ -26,7 +26,7 @@ def find(of: Context) -> Iterator[Reading]:
             yield from _peaks(of, f"signal.{name}", of.trace.signals[name], "")
 
 
-def _peaks(of: Context, about: str, values: Floats, unit: str) -> Iterator[Reading]:
+def _peaks(of: Context, about: str, values: Floats, unit: str) -> Iterator[Figure]:
     from scipy.signal import find_peaks
 
     begin = of.trace.run.held.start
@@ -41,9 +41,9 @@ def _peaks(of: Context, about: str, values: Floats, unit: str) -> Iterator[Readi
         return
     for number, at in enumerate(found, 1):
         words = f"{in_words(float(row[at]), unit)} after {time_text(at / of.rate)}"
-        yield Reading(about, f"rise {number}", at / of.rate, "s", "A peak, and when, from note-on.", "Rises", words)
+        yield Figure(about, f"rise {number}", at / of.rate, "s", "A peak, and when, from note-on.", "Rises", words)
     for number, (a, b) in enumerate(pairwise(found), 1):
         low = a + int(row[a:b].argmin())
         words = f"{in_words(float(row[low]), unit)} after {time_text(low / of.rate)}"
         help_ = "The least value between two peaks, and when."
-        yield Reading(about, f"dip {number}", float(row[low]), unit, help_, "Rises", words)
+        yield Figure(about, f"dip {number}", float(row[low]), unit, help_, "Rises", words)

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import images, meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import AUDIO_HZ
@@ -20,7 +20,7 @@ MOMENTS = 6
 LONGEST_S = 600.0
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the moments, the rate, the images and the repeat of each sample-and-hold."""
     for module in of.having("is_sampled"):
         if module.track:
@@ -34,7 +34,7 @@ def find(of: Context) -> Iterator[Reading]:
             continue
         times = "once" if taken.size == 1 else f"{taken.size} times"
         moments = ", ".join(time_text(float(f"{t / of.rate:.6g}")) for t in taken[:MOMENTS])
-        yield Reading(
+        yield Figure(
             about,
             "takes a value",
             float(taken.size),
@@ -47,12 +47,12 @@ def find(of: Context) -> Iterator[Reading]:
         # The first sample is taken whether the clock rises there or not.
         ticks = taken if high[note.on] else taken[1:]
         rate = (ticks.size - 1) * of.rate / float(ticks[-1] - ticks[0])
-        yield Reading(about, "effective rate", rate, "Hz", "Values a second, from the first taken to the last.")
+        yield Figure(about, "effective rate", rate, "Hz", "Values a second, from the first taken to the last.")
         yield from _images(of, module, rate)
         yield from _repeat(of, module, rate)
 
 
-def _images(of: Context, module: Any, rate: float) -> Iterator[Reading]:
+def _images(of: Context, module: Any, rate: float) -> Iterator[Figure]:
     tone = of.rate_of(str(module.input))
     if tone is None or rate < AUDIO_HZ:
         return
@@ -63,10 +63,10 @@ def _images(of: Context, module: Any, rate: float) -> Iterator[Reading]:
         name = f"{order} × rate {side.replace('-', '−')} tone" if order else "the tone itself"
         words = f"{rate_text(hz)}, {20.0 * math.log10(level):.3g} dB".replace("-", "−")
         help_ = "An image at n × rate ± tone; a value held weighs it by |sin(π f / r) / ((fs / r) sin(π f / fs))|."
-        yield Reading(f"signal.{module.id}", name, hz, "Hz", help_, group, words)
+        yield Figure(f"signal.{module.id}", name, hz, "Hz", help_, group, words)
 
 
-def _repeat(of: Context, module: Any, rate: float) -> Iterator[Reading]:
+def _repeat(of: Context, module: Any, rate: float) -> Iterator[Figure]:
     """Yield after how long what is sampled comes again: a loop's own length, or where tone and clock meet."""
     about, beat = f"signal.{module.id}", 60.0 / of.patch.performance.tempo.bpm
     tone = of.rate_of(str(module.input))
@@ -82,4 +82,4 @@ def _repeat(of: Context, module: Any, rate: float) -> Iterator[Reading]:
     if after > LONGEST_S:
         return
     words = f"{after / beat:.5g} beats, {time_text(after)}"
-    yield Reading(about, "pattern repeats after", after, "s", why, words=words)
+    yield Figure(about, "pattern repeats after", after, "s", why, words=words)

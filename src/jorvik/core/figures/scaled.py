@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from jorvik.core.document.patch import Patch, edited
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.chance import reach
 from jorvik.core.measure.closed_forms import scale_and_offset
 from jorvik.core.measure.context import Context
@@ -15,7 +15,7 @@ from jorvik.core.units.words import rounded
 HELP = "What its input allows, chance counted with its whole range; type another, and gain and offset are set."
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the ends of each straight shape."""
     for module in of.having("is_scaled"):
         if module.fold or module.points or module.power != 1.0 or not isinstance(module.input, str):
@@ -26,8 +26,8 @@ def find(of: Context) -> Iterator[Reading]:
             continue
         about = f"signal.{module.id}"
         scale = partial(_scaled, of, module, inside)
-        yield Reading(about, "never below", low, "", HELP, "Reach", wished=lambda y, s=scale, h=high: s(y, h))  # type: ignore[misc]
-        yield Reading(about, "never above", high, "", HELP, "Reach", wished=lambda y, s=scale, w=low: s(w, y))  # type: ignore[misc]
+        yield Figure(about, "never below", low, "", HELP, "Reach", with_value=lambda y, s=scale, h=high: s(y, h))  # type: ignore[misc]
+        yield Figure(about, "never above", high, "", HELP, "Reach", with_value=lambda y, s=scale, w=low: s(w, y))  # type: ignore[misc]
 
 
 def _scaled(of: Context, module: Shape, inside: tuple[float, float], low: float, high: float) -> Patch:

@@ -2,15 +2,15 @@
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import fast_on_pitch
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the shift that each fast route makes."""
     for route, mean in fast_on_pitch(of):
-        yield Reading(
+        yield Figure(
             f"route.{route.id}",
             "shifts the average pitch by",
             100.0 * mean,

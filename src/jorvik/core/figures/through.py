@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.chance import is_drawn
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
@@ -11,7 +11,7 @@ FALLS = ("−6 dB", "−20 dB", "−40 dB")
 LEAST_S = 1e-4
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the times of each processor's output against its first input's."""
     for module in of.patch.modules:
         if not module.keeps_shape:
@@ -24,7 +24,7 @@ def find(of: Context) -> Iterator[Reading]:
         about, group = f"signal.{module.id}", f"Against {inputs[0]}"
         if given.rise_s and made.rise_s and abs(made.rise_s[2] - given.rise_s[2]) >= LEAST_S:
             later = made.rise_s[2] - given.rise_s[2]
-            yield Reading(
+            yield Figure(
                 about,
                 "attack",
                 later,
@@ -35,7 +35,7 @@ def find(of: Context) -> Iterator[Reading]:
             )
         for name, before, after in zip(FALLS, given.fall_s or (), made.fall_s or (), strict=False):
             if before and after and abs(after - before) >= LEAST_S:
-                yield Reading(
+                yield Figure(
                     about,
                     f"falls to {name}",
                     after - before,

@@ -7,12 +7,12 @@ and Green, JASA 61, 1977).
 
 from collections.abc import Iterator
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.moved_cutoff import MovedCutoff
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield the share of a moving cutoff that leaves the tone as it is."""
     moved = MovedCutoff.of(of)
     if moved is None:
@@ -20,7 +20,7 @@ def find(of: Context) -> Iterator[Reading]:
     share = moved.unchanged_share()
     if share == 0.0 and not moved.stepped:
         return
-    yield Reading(
+    yield Figure(
         "cutoff",
         "steps that change nothing" if moved.stepped else "time it changes nothing",
         share,

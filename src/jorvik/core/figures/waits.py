@@ -4,11 +4,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.figures.base import Reading
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 
 
-def find(of: Context) -> Iterator[Reading]:
+def find(of: Context) -> Iterator[Figure]:
     """Yield waits, spread and speed of each random source while the note is held."""
     tempo = of.patch.performance.tempo
     for module in of.having("draws_at_rate"):
@@ -22,9 +22,9 @@ def find(of: Context) -> Iterator[Reading]:
         targets = np.interp(np.arange(1.0, np.floor(phase[-1]) + 1.0), phase, np.arange(size + 1) / of.rate)
         waits = np.diff(np.concatenate([[0.0], targets]))
         if waits.size:
-            yield Reading(about, "average wait", float(waits.mean()), "s", "From one target to the next.")
-            yield Reading(about, "longest wait", float(waits.max()), "s", "From one target to the next.")
+            yield Figure(about, "average wait", float(waits.mean()), "s", "From one target to the next.")
+            yield Figure(about, "longest wait", float(waits.max()), "s", "From one target to the next.")
         values = of.held(of.trace.signals[module.id])
-        yield Reading(about, "spread", float(values.std()), "", "The standard deviation of its values.")
+        yield Figure(about, "spread", float(values.std()), "", "The standard deviation of its values.")
         speed = float(np.abs(np.diff(values)).sum()) * of.rate / values.size
-        yield Reading(about, "speed of change", speed, "a second", "How far it goes up and down, in all, in a second.")
+        yield Figure(about, "speed of change", speed, "a second", "How far it goes up and down, in all, in a second.")

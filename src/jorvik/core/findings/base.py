@@ -15,17 +15,17 @@ HARD: Final = 118.0
 
 
 @dataclass(frozen=True)
-class Mend:
+class Fix:
     """What would put it right: the change in words, and the patch with it."""
 
     label: str
     patch: Patch
 
 
-def mend(label: str, make: Callable[[], Patch]) -> Mend | None:
-    """Return what a mend makes of a patch, or None where the patch is as large as a patch may be."""
+def fix(label: str, make: Callable[[], Patch]) -> Fix | None:
+    """Return what a fix makes of a patch, or None where the patch is as large as a patch may be."""
     try:
-        return Mend(label, make())
+        return Fix(label, make())
     except Problem:
         return None
 
@@ -42,7 +42,7 @@ class Finding:
     """A stave, ``signal.<id>`` or ``route.<id>``."""
     from_s: float
     to_s: float
-    mend: Mend | None = None
+    fix: Fix | None = None
     which: str = ""
     """Tells apart what a rule finds twice in one place."""
 

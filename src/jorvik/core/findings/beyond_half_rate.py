@@ -7,7 +7,7 @@ sideband of more than a hundredth lies over 20 kHz, or where a sampled tone lies
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.closed_forms import sidebands
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import strongest_index
@@ -31,7 +31,7 @@ def find(of: Context) -> Iterator[Finding]:
                 about="fm_index",
                 from_s=of.on_s,
                 to_s=of.off_s,
-                mend=_lower_index(of, carrier, modulator, index),
+                fix=_lower_index(of, carrier, modulator, index),
             )
     for module in of.having("is_sampled"):
         source = of.patch.modules_by_id.get(str(module.input))
@@ -54,7 +54,7 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=_faster_clock(of, str(module.clock), tone),
+            fix=_faster_clock(of, str(module.clock), tone),
         )
 
 
@@ -63,17 +63,17 @@ def _top(carrier: float, modulator: float, index: float) -> float:
     return max((hz for _, hz, level in found if level > LEAST), default=0.0)
 
 
-def _lower_index(of: Context, carrier: float, modulator: float, index: float) -> Mend | None:
+def _lower_index(of: Context, carrier: float, modulator: float, index: float) -> Fix | None:
     """Bring the set index, where nothing moves it, down to what stays within hearing."""
     if of.routes_to("fm_index"):
         return None
     fits = next(
         (i / 10.0 for i in range(int(10.0 * index), 0, -1) if _top(carrier, modulator, i / 10.0) <= HIGHEST_HZ), None
     )
-    return Mend(f"FM index {fits:g}", edited(of.patch, base={"fm_index": fits})) if fits else None
+    return Fix(f"FM index {fits:g}", edited(of.patch, base={"fm_index": fits})) if fits else None
 
 
-def _faster_clock(of: Context, clock: str, tone: float) -> Mend | None:
+def _faster_clock(of: Context, clock: str, tone: float) -> Fix | None:
     """Sample more than twice a cycle."""
     module = of.patch.modules_by_id.get(clock)
     field = {"oscillator": "hz", "clock": "rate", "lfo": "rate"}.get(module.kind) if module else None
@@ -87,4 +87,4 @@ def _faster_clock(of: Context, clock: str, tone: float) -> Mend | None:
     if at is None or own > at.high:
         return None
     base = of.set_to(module, field, own)
-    return Mend(f"{clock} at {rate_text(base)}", edited(of.patch, modules={clock: {field: base}}))
+    return Fix(f"{clock} at {rate_text(base)}", edited(of.patch, modules={clock: {field: base}}))

@@ -11,10 +11,10 @@ from typing import Any
 from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.engine.finite import NotFinite
 from jorvik.core.engine.run import Run
-from jorvik.core.findings.base import Finding, mend
+from jorvik.core.findings.base import Finding, fix
 from jorvik.core.measure.chance import is_random
 from jorvik.core.measure.context import Context
-from jorvik.core.measure.ladder import rung
+from jorvik.core.measure.sweep import at_step
 from jorvik.core.modules.base import field_facts
 
 SOFTEST, HARDEST = 1.0, 127.0
@@ -37,7 +37,7 @@ def find(of: Context) -> Iterator[Finding]:
                 about=f"signal.{problem.signal}" if problem.signal else "",
                 from_s=of.on_s,
                 to_s=of.off_s,
-                mend=mend(f"keep {problem.signal} within ±{WITHIN:g}", partial(_clipped, of.patch, problem.signal))
+                fix=fix(f"keep {problem.signal} within ±{WITHIN:g}", partial(_clipped, of.patch, problem.signal))
                 if problem.signal
                 else None,
             )
@@ -47,10 +47,10 @@ def find(of: Context) -> Iterator[Finding]:
 def _otherwise(of: Context) -> Iterator[tuple[str, Patch]]:
     if of.answers_to_velocity:
         for velocity in (HARDEST, SOFTEST):
-            yield f"At velocity {velocity:g}", rung(of.patch, "velocity", velocity)
+            yield f"At velocity {velocity:g}", at_step(of.patch, "velocity", velocity)
     if any(is_random(of.patch, module.id) for module in of.patch.modules) or of.is_read("note_random"):
         for seed in SEEDS:
-            yield "With other random numbers", rung(of.patch, "seed", seed)
+            yield "With other random numbers", at_step(of.patch, "seed", seed)
 
 
 def _clipped(patch: Patch, name: str) -> Patch:

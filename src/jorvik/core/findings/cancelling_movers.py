@@ -1,4 +1,4 @@
-"""Two movers that cancel each other.
+"""Two sources that cancel each other.
 
 Correlation under -0.9, and together less than a quarter of the movement that the greater makes alone.
 """
@@ -9,7 +9,7 @@ from itertools import combinations
 import numpy as np
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.lane import correlation
 from jorvik.core.measure.patch import effects
@@ -49,5 +49,5 @@ def find(of: Context) -> Iterator[Finding]:
                 about=name,
                 from_s=of.on_s,
                 to_s=of.off_s,
-                mend=Mend(f"remove {lesser.source} from {title}", edited(of.patch, without_routes=(lesser.id,))),
+                fix=Fix(f"remove {lesser.source} from {title}", edited(of.patch, without_routes=(lesser.id,))),
             )

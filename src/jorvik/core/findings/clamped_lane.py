@@ -9,7 +9,7 @@ from functools import reduce
 import numpy as np
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import in_words
 
@@ -37,11 +37,11 @@ def find(of: Context) -> Iterator[Finding]:
             about=name,
             from_s=float(where[0]) / of.rate,
             to_s=float(where[-1] + 1) / of.rate,
-            mend=_mend(of, name, high),
+            fix=_fix(of, name, high),
         )
 
 
-def _mend(of: Context, name: str, high: bool) -> Mend | None:
+def _fix(of: Context, name: str, high: bool) -> Fix | None:
     """Lower what adds by one factor, so that the farthest moment just reaches the end."""
     lane = of.trace.lanes[name]
     at = lane.lane.destination
@@ -59,4 +59,4 @@ def _mend(of: Context, name: str, high: bool) -> Mend | None:
     factor = float(room / farthest)
     changed = {route.id: {"amount": float(f"{route.amount * factor:.4g}")} for route in adds}
     said = ", ".join(f"{route.source} {changed[route.id]['amount']:g}" for route in adds)
-    return Mend(f"amounts that just reach it: {said}", edited(of.patch, routes=changed))
+    return Fix(f"amounts that just reach it: {said}", edited(of.patch, routes=changed))

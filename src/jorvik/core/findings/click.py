@@ -14,7 +14,7 @@ import numpy as np
 
 from jorvik.core.document.patch import edited, fresh_id
 from jorvik.core.engine.trace import Trace
-from jorvik.core.findings.base import Finding, Mend, mend
+from jorvik.core.findings.base import Finding, Fix, fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
 
@@ -52,7 +52,7 @@ def find(of: Context) -> Iterator[Finding]:
             about="amplitude",
             from_s=at_s,
             to_s=at_s + 0.005,
-            mend=_mend(of, jump),
+            fix=_fix(of, jump),
             which=jump.word,
         )
 
@@ -87,7 +87,7 @@ def _jumps(of: Trace) -> list[_Jump]:
     return list(found.values())
 
 
-def _mend(of: Context, jump: _Jump) -> Mend | None:
+def _fix(of: Context, jump: _Jump) -> Fix | None:
     """Return the least change that takes the jump away."""
     for tried in _tried(of, jump):
         if tried is None:
@@ -98,7 +98,7 @@ def _mend(of: Context, jump: _Jump) -> Mend | None:
     return None
 
 
-def _tried(of: Context, jump: _Jump) -> Iterator[Mend | None]:
+def _tried(of: Context, jump: _Jump) -> Iterator[Fix | None]:
     """Yield what may take a jump away: longer stages, a start from where it is, ramps for the gate, a slew."""
     routes = of.routes_to("amplitude")
     envelopes = [m for m in of.having("is_staged") if m.id in {route.source for route in routes}]
@@ -108,11 +108,11 @@ def _tried(of: Context, jump: _Jump) -> Iterator[Mend | None]:
         if short:
             changed = {m.id: {name: of.set_to(m, name, least)} for m in short}
             label = f"{name.removesuffix('_s')} of {', '.join(changed)} {time_text(least)}"
-            yield Mend(label, edited(of.patch, modules=changed))
+            yield Fix(label, edited(of.patch, modules=changed))
     if jump.word == "falls":
         zeroed = {m.id: {"restart": "current"} for m in envelopes if m.restart == "zero"}
         if zeroed:
-            yield Mend(f"{', '.join(zeroed)} goes on from where it is", edited(of.patch, modules=zeroed))
+            yield Fix(f"{', '.join(zeroed)} goes on from where it is", edited(of.patch, modules=zeroed))
     names = of.patch.signal_names
     ramp = fresh_id("ramp", names)
     ramps = {"id": ramp, "kind": "envelope", "attack_s": ATTACK_S, "sustain": 1.0, "release_s": RELEASE_S}
@@ -120,16 +120,16 @@ def _tried(of: Context, jump: _Jump) -> Iterator[Mend | None]:
     gated = {route.id: {"source": ramp} for route in routes if route.source == "gate"}
     if gated:
         label = f"the gate with {time_text(ATTACK_S)} up, {time_text(RELEASE_S)} down"
-        yield mend(label, partial(with_ramp, routes=gated))
+        yield fix(label, partial(with_ramp, routes=gated))
     if jump.word in _STAGES:
         name = fresh_id(f"{ramp} on amplitude", of.patch.routes_by_id)
         route = {"id": name, "source": ramp, "destination": "amplitude", "amount": 1, "mode": "scale"}
         label = f"{time_text(ATTACK_S)} up and {time_text(RELEASE_S)} down over it all"
-        yield mend(label, partial(with_ramp, more_routes=(route,)))
+        yield fix(label, partial(with_ramp, more_routes=(route,)))
     given = of.trace.lanes["amplitude"].contributions
     before = max(jump.sample - 1, 0)
     steepest = max(routes, key=lambda route: abs(given[route.id][jump.sample] - given[route.id][before]))
     smooth = fresh_id(f"{steepest.source} smoothed", names)
     slew = {"id": smooth, "kind": "slew", "input": steepest.source, "rise_s": RELEASE_S, "fall_s": RELEASE_S}
     label = f"{steepest.source} smoothed over {time_text(RELEASE_S)}"
-    yield mend(label, partial(edited, of.patch, routes={steepest.id: {"source": smooth}}, more_modules=(slew,)))
+    yield fix(label, partial(edited, of.patch, routes={steepest.id: {"source": smooth}}, more_modules=(slew,)))

@@ -11,7 +11,7 @@ import numpy as np
 from jorvik.core.document.destinations import UNBOUNDED
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.engine.trace import LaneTrace
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import in_words
 
@@ -61,5 +61,5 @@ def _said(of: Context, route: Route, lane: LaneTrace, step: str, heard: str) -> 
         about=f"route.{route.id}",
         from_s=of.on_s,
         to_s=of.off_s,
-        mend=Mend("no steps", edited(of.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
+        fix=Fix("no steps", edited(of.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
     )

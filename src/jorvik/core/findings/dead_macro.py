@@ -12,7 +12,7 @@ from jorvik.core.document.patch import Route, edited
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.trace import trace
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
@@ -48,11 +48,11 @@ def find(of: Context) -> Iterator[Finding]:
                         from_s=of.on_s,
                         to_s=of.off_s,
                         which=f"{where}, {title}",
-                        mend=_mend(of, name, routes) if where == "last" else None,
+                        fix=_fix(of, name, routes) if where == "last" else None,
                     )
 
 
-def _mend(of: Context, name: str, routes: list[Route]) -> Mend | None:
+def _fix(of: Context, name: str, routes: list[Route]) -> Fix | None:
     """Let the macro's one route end where the range ends."""
     mine = [route for route in routes if route.destination == name]
     lane = of.trace.lanes[name]
@@ -63,7 +63,7 @@ def _mend(of: Context, name: str, routes: list[Route]) -> Mend | None:
     amount = math.copysign(math.floor(1000.0 * abs(whole)) / 1000.0, mine[0].amount)
     if abs(amount) >= abs(mine[0].amount):
         return None
-    return Mend(f"amount {amount:g} {at.amount_unit}", edited(of.patch, routes={mine[0].id: {"amount": amount}}))
+    return Fix(f"amount {amount:g} {at.amount_unit}", edited(of.patch, routes={mine[0].id: {"amount": amount}}))
 
 
 def _lanes_at(of: Context, macro: str, value: float, names: tuple[str, ...], cache: RowCache) -> dict[str, Floats]:

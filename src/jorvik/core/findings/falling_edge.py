@@ -11,7 +11,7 @@ from functools import partial
 import numpy as np
 
 from jorvik.core.document.patch import Patch, edited, fresh_id
-from jorvik.core.findings.base import Finding, mend
+from jorvik.core.findings.base import Finding, fix
 from jorvik.core.measure.context import Context
 
 ALIKE = 0.005
@@ -43,7 +43,7 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=float(falling[0]) / of.rate,
             to_s=float(falling[0]) / of.rate + 0.01,
-            mend=mend(f"{module.clock} turned over", partial(_turned_over, of.patch, module.id, module.clock)),
+            fix=fix(f"{module.clock} turned over", partial(_turned_over, of.patch, module.id, module.clock)),
         )
 
 

@@ -11,7 +11,7 @@ from typing import Final
 from jorvik.core.document.patch import edited
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.trace import trace
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
@@ -43,7 +43,7 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=Mend("start with the note", edited(of.patch, modules={module.id: {"start": "note"}})),
+            fix=Fix("start with the note", edited(of.patch, modules={module.id: {"start": "note"}})),
         )
 
 

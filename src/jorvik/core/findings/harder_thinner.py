@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import HARD, SOFT, Finding, Mend
+from jorvik.core.findings.base import HARD, SOFT, Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.units.words import in_words
@@ -34,7 +34,7 @@ def find(of: Context) -> Iterator[Finding]:
             about=name,
             from_s=of.off_s - 0.2 * (of.off_s - of.on_s),
             to_s=of.off_s,
-            mend=_mend(of, name),
+            fix=_fix(of, name),
         )
 
 
@@ -44,11 +44,11 @@ def _settled(of: Context, velocity: float, name: str) -> float:
     return float(held[-max(1, held.size // 5) :].mean())
 
 
-def _mend(of: Context, name: str) -> Mend | None:
+def _fix(of: Context, name: str) -> Fix | None:
     """Let velocity scale the envelope's route instead of adding to the destination."""
     added = next((r for r in of.routes_to(name) if r.source == "velocity" and r.mode == "add"), None)
     envelope = next((r for r in of.routes_to(name) if of.patch.modules_by_id.get(r.source) and r.via is None), None)
     if added is None or envelope is None:
         return None
     patch = edited(of.patch, routes={envelope.id: {"via": "velocity"}}, without_routes=(added.id,))
-    return Mend(f"velocity scales {envelope.source} instead of adding", patch)
+    return Fix(f"velocity scales {envelope.source} instead of adding", patch)

@@ -11,7 +11,7 @@ import numpy as np
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.moved_cutoff import MovedCutoff
 from jorvik.core.units.words import rate_text
@@ -48,11 +48,11 @@ def find(of: Context) -> Iterator[Finding]:
         )
 
 
-def _said(of: Context, sentence: str, why: str, mend: Mend | None, which: str) -> Finding:
-    return Finding("idle_cutoff", "caution", sentence, why, "cutoff", of.on_s, of.off_s, mend, which)
+def _said(of: Context, sentence: str, why: str, fix: Fix | None, which: str) -> Finding:
+    return Finding("idle_cutoff", "caution", sentence, why, "cutoff", of.on_s, of.off_s, fix, which)
 
 
-def _nearer(of: Context, moved: MovedCutoff) -> Mend | None:
+def _nearer(of: Context, moved: MovedCutoff) -> Fix | None:
     """Bring the set cutoff so far toward the tone that its farthest step lies within what is heard."""
     far = moved.cutoffs.min() if moved.response in ("low", "band") else moved.cutoffs.max()
     near = moved.hz.min() * 0.5 if moved.response in ("low", "band") else moved.hz.max() * 2.0
@@ -60,10 +60,10 @@ def _nearer(of: Context, moved: MovedCutoff) -> Mend | None:
     return _brought(of, moved, base * near / far, "nearer to the tone")
 
 
-def _brought(of: Context, moved: MovedCutoff, wanted: float, words: str) -> Mend | None:
+def _brought(of: Context, moved: MovedCutoff, wanted: float, words: str) -> Fix | None:
     """Set the cutoff elsewhere, where its routes add to it; None where one takes it over."""
     if any(route.mode == "range" for route in of.routes_to("cutoff")):
         return None
     at = VOICE["cutoff"]
     base = float(f"{float(np.clip(wanted, at.low, at.high)):.4g}")
-    return Mend(f"cutoff {rate_text(base)}, {words}", edited(of.patch, base={"cutoff": base}))
+    return Fix(f"cutoff {rate_text(base)}, {words}", edited(of.patch, base={"cutoff": base}))

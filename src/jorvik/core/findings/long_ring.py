@@ -9,7 +9,7 @@ import math
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
@@ -45,7 +45,7 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=max(struck, of.on_s),
             to_s=of.end_s,
-            mend=Mend(
+            fix=Fix(
                 f"Q {fits:g}, which fades with the note",
                 edited(of.patch, modules={module.id: {"q": of.set_to(module, "q", fits, falls)}}),
             ),

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
 from jorvik.core.dsp.svf import quality, resonance_of
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 
 LIFT_DB = 24.0
@@ -29,9 +29,9 @@ def find(of: Context) -> Iterator[Finding]:
             continue
         fits = resonance_of(10.0 ** (LIFT_DB / 20.0)) - 0.02
         base = of.patch.base(VOICE[peak_name])
-        mend = None
+        fix = None
         if not of.routes_to(peak_name):
-            mend = Mend(f"resonance {fits:.0%}", edited(of.patch, base={peak_name: round(fits, 2)}))
+            fix = Fix(f"resonance {fits:.0%}", edited(of.patch, base={peak_name: round(fits, 2)}))
         yield Finding(
             rule="loud_jump",
             severity="caution",
@@ -40,5 +40,5 @@ def find(of: Context) -> Iterator[Finding]:
             about=filter_name,
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=mend if base > fits else None,
+            fix=fix if base > fits else None,
         )

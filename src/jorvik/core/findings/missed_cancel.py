@@ -7,7 +7,7 @@ of it, or passes zero. Missed: what is left is over a hundredth.
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 
 MEANT = 1.0 / 3.0
@@ -15,33 +15,33 @@ MISSED = 0.01
 
 
 def find(of: Context) -> Iterator[Finding]:
-    """Yield a finding for each amount that does not come to zero where its mover is full."""
+    """Yield a finding for each amount that does not come to zero where its source is full."""
     for route in of.patch.live_routes:
-        movers = of.routes_to(f"route:{route.id}.amount")
-        if len(movers) != 1 or route.amount == 0.0:
+        sources = of.routes_to(f"route:{route.id}.amount")
+        if len(sources) != 1 or route.amount == 0.0:
             continue
-        mover = movers[0]
-        module = of.patch.modules_by_id.get(mover.source)
-        if mover.source != "velocity" and (module is None or not module.is_control):
+        source = sources[0]
+        module = of.patch.modules_by_id.get(source.source)
+        if source.source != "velocity" and (module is None or not module.is_control):
             continue
-        if mover.mode != "add" or mover.via or mover.polarity != "as_is" or mover.amount * route.amount >= 0.0:
+        if source.mode != "add" or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
             continue
-        left = route.amount + mover.amount
+        left = route.amount + source.amount
         share = left / route.amount
         if not MISSED < abs(share) < MEANT:
             continue
-        full = "at full velocity" if mover.source == "velocity" else f"with {mover.source} full"
+        full = "at full velocity" if source.source == "velocity" else f"with {source.source} full"
         word = "passes zero by" if share < 0.0 else "leaves"
         yield Finding(
             rule="missed_cancel",
             severity="caution",
-            sentence=f"{mover.source} {word} {abs(left):.3g} of {route.source}'s amount {full}.",
+            sentence=f"{source.source} {word} {abs(left):.3g} of {route.source}'s amount {full}.",
             why=f"What is meant to vanish does not; the amount that just cancels is {-route.amount:g}.",
-            about=f"route.{mover.id}",
+            about=f"route.{source.id}",
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=Mend(
-                f"{mover.source} takes away exactly {-route.amount:g}",
-                edited(of.patch, routes={mover.id: {"amount": -route.amount}}),
+            fix=Fix(
+                f"{source.source} takes away exactly {-route.amount:g}",
+                edited(of.patch, routes={source.id: {"amount": -route.amount}}),
             ),
         )

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from jorvik.core.document.patch import Patch, edited, fresh_id
-from jorvik.core.findings.base import Finding, mend
+from jorvik.core.findings.base import Finding, fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
 
@@ -28,16 +28,16 @@ def find(of: Context) -> Iterator[Finding]:
     first, last = float(tail[:fifth].max()), float(tail[-fifth:].max())
     if last <= OPEN * float(lane.value.max()) or last < FALLS * first:
         return
-    movers = ", ".join(dict.fromkeys(route.source for route in lane.lane.routes))
+    sources = ", ".join(dict.fromkeys(route.source for route in lane.lane.routes))
     yield Finding(
         rule="never_closes",
         severity="caution",
-        sentence=f"The amplifier is still at {last:.0%} when the run ends, {time_text(of.end_s - of.off_s)} after note-off: {movers} moves it, and nothing closes it.",
+        sentence=f"The amplifier is still at {last:.0%} when the run ends, {time_text(of.end_s - of.off_s)} after note-off: {sources} moves it, and nothing closes it.",
         why="Once a route reaches the amplitude the gate no longer closes the amplifier; the note goes on until it is cut.",
         about="amplitude",
         from_s=of.off_s,
         to_s=of.end_s,
-        mend=mend("the gate closes it, in 60 ms", partial(_closed, of)),
+        fix=fix("the gate closes it, in 60 ms", partial(_closed, of)),
     )
 
 

@@ -12,7 +12,7 @@ import numpy as np
 from jorvik.core.document.destinations import UNBOUNDED, VOICE
 from jorvik.core.document.patch import Patch, Route, edited
 from jorvik.core.dsp.wavetables import PULSED
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import effects
 from jorvik.core.units.words import in_words
@@ -25,9 +25,9 @@ def find(of: Context) -> Iterator[Finding]:
     for route in of.patch.live_routes:
         idle = _idle(of.patch, route.destination)
         if idle:
-            why, mend = idle
+            why, fix = idle
             title = VOICE[route.destination].title.lower()
-            yield _said(of, route, f"{route.source} on {title} is not heard: {why}.", mend)
+            yield _said(of, route, f"{route.source} on {title} is not heard: {why}.", fix)
     for name, lane in of.trace.lanes.items():
         at = lane.lane.destination
         given = effects(lane, 0, lane.value.size)
@@ -43,10 +43,10 @@ def find(of: Context) -> Iterator[Finding]:
                 title = at.title.lower()
                 said = f"{route.source} on {title} does nothing: {in_words(reach, at.amount_unit)} at most."
                 gone = edited(of.patch, without_routes=(route.id,))
-                yield _said(of, route, said, Mend(f"remove {route.source} from {title}", gone))
+                yield _said(of, route, said, Fix(f"remove {route.source} from {title}", gone))
 
 
-def _said(of: Context, route: Route, sentence: str, mend: Mend) -> Finding:
+def _said(of: Context, route: Route, sentence: str, fix: Fix) -> Finding:
     return Finding(
         rule="no_effect",
         severity="note",
@@ -55,28 +55,28 @@ def _said(of: Context, route: Route, sentence: str, mend: Mend) -> Finding:
         about=f"route.{route.id}",
         from_s=of.on_s,
         to_s=of.end_s,
-        mend=mend,
+        fix=fix,
     )
 
 
-def _idle(patch: Patch, name: str) -> tuple[str, Mend] | None:
+def _idle(patch: Patch, name: str) -> tuple[str, Fix] | None:
     """Return why nothing sounds by a destination of the voice and what would let it, or None where something may."""
     of = patch.voice.oscillators
     through = VOICE[name].heard_through if name in VOICE else ""
     second = patch.at_work("osc2_level") or patch.at_work("fm_index")
     if through == "osc2" and not second:
-        mend = Mend("oscillator 2 at 50 %", edited(patch, base={"osc2_level": 0.5}))
-        return "oscillator 2 stands at level 0 and modulates nothing", mend
+        fix = Fix("oscillator 2 at 50 %", edited(patch, base={"osc2_level": 0.5}))
+        return "oscillator 2 stands at level 0 and modulates nothing", fix
     if through == "osc1" and not patch.at_work("osc1_level"):
-        return "oscillator 1 stands at level 0", Mend("oscillator 1 at 100 %", edited(patch, base={"osc1_level": 1.0}))
+        return "oscillator 1 stands at level 0", Fix("oscillator 1 at 100 %", edited(patch, base={"osc1_level": 1.0}))
     if through == "unison" and of.unison == 1:
-        mend = Mend("two voices in unison", _with_oscillators(patch, "unison", 2))
-        return "there is one voice, and none to set apart from it", mend
+        fix = Fix("two voices in unison", _with_oscillators(patch, "unison", 2))
+        return "there is one voice, and none to set apart from it", fix
     for width, which, table in (("pulse_width", "osc1", of.osc1.table), ("osc2_pulse_width", "osc2", of.osc2.table)):
         if name == width and table not in PULSED:
             pulse = {**getattr(of, which).model_dump(mode="json", exclude_unset=True), "table": min(PULSED)}
-            mend = Mend(f"the table {min(PULSED)}", _with_oscillators(patch, which, pulse))
-            return f"the table {table} has no pulse", mend
+            fix = Fix(f"the table {min(PULSED)}", _with_oscillators(patch, which, pulse))
+            return f"the table {table} has no pulse", fix
     return None
 
 

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import PITCH_ST
 
@@ -35,5 +35,5 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"route.{route.id}",
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=Mend("amount 12 st", edited(of.patch, routes={route.id: {"amount": OCTAVE_ST}})),
+            fix=Fix("amount 12 st", edited(of.patch, routes={route.id: {"amount": OCTAVE_ST}})),
         )

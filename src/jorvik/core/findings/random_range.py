@@ -10,7 +10,7 @@ import numpy as np
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Route, edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import SILENT
@@ -48,9 +48,9 @@ def _silence(of: Context, route: Route) -> Iterator[Finding]:
     low, _ = reach_of_lane(of, name)
     offset = float(f"{SILENT + 0.01 - min(low, 0.0):.3g}")
     base = float(lane.base[0])
-    mend = None
+    fix = None
     if base + offset <= 1.0:
-        mend = Mend(
+        fix = Fix(
             f"{lane.lane.destination.title.lower()} set {offset:g} higher", edited(of.patch, base={name: base + offset})
         )
     yield Finding(
@@ -61,5 +61,5 @@ def _silence(of: Context, route: Route) -> Iterator[Finding]:
         about=name,
         from_s=of.on_s,
         to_s=of.off_s,
-        mend=mend,
+        fix=fix,
     )

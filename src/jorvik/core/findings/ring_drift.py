@@ -7,7 +7,7 @@ twentieth, and the pattern is longer than four notes.
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
@@ -44,7 +44,7 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.end_s,
-            mend=Mend(
+            fix=Fix(
                 f"{near:.3g} Hz, {round(cycles)} cycles a note",
                 edited(of.patch, modules={module.id: {field: of.set_to(module, field, near)}}),
             )

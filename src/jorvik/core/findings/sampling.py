@@ -11,7 +11,7 @@ import numpy as np
 
 from jorvik.core.document.patch import edited
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 
 CONSTANT = 0.25
@@ -52,16 +52,16 @@ def find(of: Context) -> Iterator[Finding]:
 
 def _never(of: Context, name: str, clock: Floats, threshold: float) -> Iterator[Finding]:
     low, top = float(clock.min()), float(clock.max())
-    mend = None
+    fix = None
     if top - low > 1e-6:
         middle = float(f"{0.5 * (low + top):.3g}")
-        mend = Mend(f"threshold {middle:g}", edited(of.patch, modules={name: {"threshold": middle}}))
+        fix = Fix(f"threshold {middle:g}", edited(of.patch, modules={name: {"threshold": middle}}))
         why = (
             f"It takes a value where the clock rises through {threshold:g}; the clock goes from {low:.3g} to {top:.3g}."
         )
     else:
         why = "Its clock never moves. It takes a value at a rising edge only; a falling edge does nothing."
-    yield _said(of, name, "fault", f"{name} never takes a value after the first sample.", why, mend)
+    yield _said(of, name, "fault", f"{name} never takes a value after the first sample.", why, fix)
 
 
 def _window(
@@ -87,13 +87,13 @@ def _window(
         )
 
 
-def _half_open(of: Context, name: str, clock: Floats) -> Mend | None:
+def _half_open(of: Context, name: str, clock: Floats) -> Fix | None:
     """Put the threshold where the clock is over it for half of the time."""
     middle = float(f"{float(np.median(clock)):.3g}")
     if not 0.4 < float((clock > middle).mean()) < 0.6:
         return None
-    return Mend(f"threshold {middle:g}, open half of the time", edited(of.patch, modules={name: {"threshold": middle}}))
+    return Fix(f"threshold {middle:g}, open half of the time", edited(of.patch, modules={name: {"threshold": middle}}))
 
 
-def _said(of: Context, name: str, severity: str, sentence: str, why: str, mend: Mend | None = None) -> Finding:
-    return Finding("sampling", severity, sentence, why, f"signal.{name}", of.on_s, of.end_s, mend)  # type: ignore[arg-type]
+def _said(of: Context, name: str, severity: str, sentence: str, why: str, fix: Fix | None = None) -> Finding:
+    return Finding("sampling", severity, sentence, why, f"signal.{name}", of.on_s, of.end_s, fix)  # type: ignore[arg-type]

@@ -6,7 +6,7 @@ From 5 cents, about the least difference between successive tones that is heard 
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import fast_on_pitch
 from jorvik.core.units.noticed import PITCH_ST
@@ -18,10 +18,10 @@ def find(of: Context) -> Iterator[Finding]:
         if abs(mean) < PITCH_ST:
             continue
         whole = float(of.held(of.trace.signals[route.source]).mean()) if route.source in of.trace.signals else 0.0
-        mend = None
+        fix = None
         if route.polarity == "as_is" and 0.2 < whole < 0.8:
             half = {"polarity": "bipolar", "amount": route.amount / 2.0}
-            mend = Mend(f"{route.source} swings both ways", edited(of.patch, routes={route.id: half}))
+            fix = Fix(f"{route.source} swings both ways", edited(of.patch, routes={route.id: half}))
         yield Finding(
             rule="shifted_pitch",
             severity="caution",
@@ -30,5 +30,5 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"route.{route.id}",
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=mend,
+            fix=fix,
         )

@@ -10,7 +10,7 @@ import numpy as np
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
@@ -52,11 +52,11 @@ def find(of: Context) -> Iterator[Finding]:
             about=name,
             from_s=closed / of.rate,
             to_s=closed / of.rate + lasts,
-            mend=_mend(of, lasts),
+            fix=_fix(of, lasts),
         )
 
 
-def _mend(of: Context, lasts: float) -> Mend | None:
+def _fix(of: Context, lasts: float) -> Fix | None:
     """Let the amplifier's envelope close as much later."""
     tempo = of.patch.performance.tempo
     names = {route.source for route in of.routes_to("amplitude")}
@@ -65,12 +65,12 @@ def _mend(of: Context, lasts: float) -> Mend | None:
     if not longer or any(fields["release_s"] > MAX_SECONDS for fields in longer.values()):
         return None
     label = ", ".join(f"release of {name} {time_text(fields['release_s'])}" for name, fields in longer.items())
-    return Mend(label, edited(of.patch, modules=longer))
+    return Fix(label, edited(of.patch, modules=longer))
 
 
 def _swings(of: Context, routes: object) -> bool:
     """Tell whether nothing that comes to an end moves a lane: no envelope, curve or what follows one."""
-    movers = [of.patch.modules_by_id.get(route.source) for route in routes]  # type: ignore[attr-defined]
+    sources = [of.patch.modules_by_id.get(route.source) for route in routes]  # type: ignore[attr-defined]
     return not any(
-        module is not None and module.comes_to_end and not getattr(module, "loop", None) for module in movers
+        module is not None and module.comes_to_end and not getattr(module, "loop", None) for module in sources
     )

@@ -6,7 +6,7 @@ From under 90 % of its top; how far it gets is told.
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
 
@@ -26,8 +26,8 @@ def find(of: Context) -> Iterator[Finding]:
             continue
         delay = of.setting(module, "delay_s")
         fits = float(f"{max(0.001, 0.5 * (length - delay)):.3g}")
-        mend = (
-            Mend(
+        fix = (
+            Fix(
                 f"attack {time_text(fits)}",
                 edited(of.patch, modules={module.id: {"attack_s": of.set_to(module, "attack_s", fits)}}),
             )
@@ -42,5 +42,5 @@ def find(of: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.off_s,
-            mend=mend,
+            fix=fix,
         )

@@ -9,7 +9,7 @@ from functools import partial
 from typing import Any
 
 from jorvik.core.document.patch import Patch, edited, fresh_id
-from jorvik.core.findings.base import Finding, mend
+from jorvik.core.findings.base import Finding, fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
 
@@ -30,11 +30,11 @@ def find(of: Context) -> Iterator[Finding]:
             rule="softened_attack",
             severity="caution",
             sentence=f"{module.id} in series makes {source.id}'s attack {time_text(soft[2] - raw[2])} later.",
-            why="A filter in the way of an envelope slows its edge; rung beside it, the edge stays and the ring is mixed in.",
+            why="A filter in the way of an envelope slows its edge; at_step beside it, the edge stays and the ring is mixed in.",
             about=f"signal.{module.id}",
             from_s=of.on_s,
             to_s=of.on_s + soft[2],
-            mend=mend(
+            fix=fix(
                 f"ring {module.id} in parallel, {source.id} straight",
                 partial(_in_parallel, of, module.id, source.id),
             ),

@@ -12,7 +12,7 @@ import numpy as np
 
 from jorvik.core.document.patch import Patch, check_patch, edited
 from jorvik.core.document.performance import Note
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.voice.render import render
@@ -53,7 +53,7 @@ def find(of: Context) -> Iterator[Finding]:
         about="amplitude",
         from_s=of.on_s,
         to_s=min(of.off_s, of.on_s + LONGEST_S),
-        mend=_mend(of),
+        fix=_fix(of),
     )
 
 
@@ -71,7 +71,7 @@ def _start(patch: Patch) -> Patch:
     return check_patch(document)
 
 
-def _mend(of: Context) -> Mend | None:
+def _fix(of: Context) -> Fix | None:
     """Block it with the second filter, where that is free."""
     voice: dict[str, Any] = of.patch.document().get("voice", {})
     used = "filter2" in voice or any(name in voice.get("base", {}) for name in ("filter2_cutoff", "filter_mix"))
@@ -79,4 +79,4 @@ def _mend(of: Context) -> Mend | None:
         return None
     blocking = {"filter2": {"response": "high", "slope": "steep"}}
     patch = edited(of.patch, base={"filter2_cutoff": BLOCKED_HZ}, voice=blocking)
-    return Mend(f"filter 2 as a high-pass at {BLOCKED_HZ:g} Hz", patch)
+    return Fix(f"filter 2 as a high-pass at {BLOCKED_HZ:g} Hz", patch)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jorvik.core.dsp.wavetables import PULSED
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.pulse import kept_clear
 
@@ -33,14 +33,14 @@ def find(of: Context) -> Iterator[Finding]:
             about=name,
             from_s=max(0.0, at / of.rate - 0.01),
             to_s=at / of.rate + 0.01,
-            mend=_mend(of, name),
+            fix=_fix(of, name),
         )
 
 
-def _mend(of: Context, name: str) -> Mend | None:
+def _fix(of: Context, name: str) -> Fix | None:
     """Shrink what adds so that the nearest moment stays clear."""
     found = kept_clear(of, name, CLEAR)
     if found is None:
         return None
     factor, patch = found
-    return Mend(f"depth x {factor:.2g}, which keeps {CLEAR * 100:g} % clear", patch)
+    return Fix(f"depth x {factor:.2g}, which keeps {CLEAR * 100:g} % clear", patch)

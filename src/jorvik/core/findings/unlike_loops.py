@@ -5,7 +5,7 @@ from fractions import Fraction
 from typing import Any
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.closed_forms import meeting
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.loops import loops
@@ -28,11 +28,11 @@ def find(of: Context) -> Iterator[Finding]:
         about=f"signal.{next(iter(lengths))}",
         from_s=of.on_s,
         to_s=of.end_s,
-        mend=_mend(of, lengths),
+        fix=_fix(of, lengths),
     )
 
 
-def _mend(of: Context, lengths: dict[str, Fraction]) -> Mend | None:
+def _fix(of: Context, lengths: dict[str, Fraction]) -> Fix | None:
     """Let every row run as long as the longest: steps go round again, holds take more values."""
     longest = max(lengths.values())
     changed: dict[str, dict[str, Any]] = {}
@@ -44,4 +44,4 @@ def _mend(of: Context, lengths: dict[str, Fraction]) -> Mend | None:
             return None
         changed[name] = longer
     label = f"{', '.join(changed)} as long as the longest, {float(longest):g} beats"
-    return Mend(label, edited(of.patch, modules=changed))
+    return Fix(label, edited(of.patch, modules=changed))

@@ -7,7 +7,7 @@ Told for swings of 3 to 150 cents.
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import time_text
@@ -35,7 +35,7 @@ def find(of: Context) -> Iterator[Finding]:
                 route.id,
                 f"{module.id} begins {time_text(of.setting(module, 'delay_s'))} after the onset, when nothing has been heard for {time_text(begins - of.shut_s)}.",
                 "The amplifier closes before the vibrato begins, so that no note of this length has any.",
-                Mend("begin within the note", edited(of.patch, modules={module.id: sooner})),
+                Fix("begin within the note", edited(of.patch, modules={module.id: sooner})),
                 "silent",
             )
             continue
@@ -48,7 +48,7 @@ def find(of: Context) -> Iterator[Finding]:
                 route.id,
                 f"{module.id} is a vibrato of {rate:.3g} Hz; the usual ones lie between 4 and 8 Hz.",
                 "Slower it is heard as pitch going up and down, faster as roughness.",
-                Mend(f"{wanted:g} Hz", patch),
+                Fix(f"{wanted:g} Hz", patch),
                 "rate",
             )
         if waits < DELAY_S and min(heard, of.off_s - of.on_s) > 0.5:
@@ -58,10 +58,10 @@ def find(of: Context) -> Iterator[Finding]:
                 route.id,
                 f"{module.id} is heard {time_text(waits)} after the onset.",
                 "A vibrato that comes in late leaves the onset in tune.",
-                Mend("let it fade in", patch),
+                Fix("let it fade in", patch),
                 "onset",
             )
 
 
-def _said(of: Context, route: str, sentence: str, why: str, mend: Mend, which: str) -> Finding:
-    return Finding("vibrato", "note", sentence, why, f"route.{route}", of.on_s, of.off_s, mend, which)
+def _said(of: Context, route: str, sentence: str, why: str, fix: Fix, which: str) -> Finding:
+    return Finding("vibrato", "note", sentence, why, f"route.{route}", of.on_s, of.off_s, fix, which)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Mend
+from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.values import VOLTS_PER_UNIT
 
@@ -27,14 +27,14 @@ def find(of: Context) -> Iterator[Finding]:
                 about=f"signal.{name}",
                 from_s=of.on_s,
                 to_s=of.end_s,
-                mend=_mend(of, name, most),
+                fix=_fix(of, name, most),
             )
 
 
-def _mend(of: Context, name: str, most: float) -> Mend | None:
+def _fix(of: Context, name: str, most: float) -> Fix | None:
     """Turn down what has a gain of its own."""
     gain = getattr(of.patch.modules_by_id[name], "gain", None)
     if gain is None:
         return None
     fits = float(f"{gain * MOST / most * 0.999:.3g}")
-    return Mend(f"gain {fits:g}", edited(of.patch, modules={name: {"gain": fits}}))
+    return Fix(f"gain {fits:g}", edited(of.patch, modules={name: {"gain": fits}}))

@@ -1,4 +1,4 @@
-"""What can be wished of a lane, and what may be changed for it: its set value, amounts, times, bends."""
+"""What can be with_value of a lane, and what may be changed for it: its set value, amounts, times, bends."""
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -24,11 +24,11 @@ _LEAST: Final = 1e-3
 _DEEPEST: Final = 8
 
 _SERVES: Final = {"attack_s": ("peak_s",), "decay_s": ("half_s", "tenth_s")}
-"""Which wishes an envelope's own times are changed for without being asked to."""
+"""Which targets an envelope's own times are changed for without being asked to."""
 
 
 @dataclass(frozen=True)
-class Wish:
+class Target:
     """A figure that a lane shall have; a level in the lane's unit, a time in seconds after note-on."""
 
     what: What
@@ -67,16 +67,16 @@ class Changeable:
         return float(2.0**tried) if self.log else tried
 
 
-def changeable(patch: Patch, at: Destination, wishes: Sequence[Wish]) -> list[Changeable]:
-    """Return what may be changed for wishes of a lane, and what is changed when nothing is chosen.
+def changeable(patch: Patch, at: Destination, targets: Sequence[Target]) -> list[Changeable]:
+    """Return what may be changed for targets of a lane, and what is changed when nothing is chosen.
 
     That is the set value and what adds to it, or the range that takes its place; an attack where a time to the peak is
-    wished for, a decay where a time of the fall is, and its bend where two of them are; where times alone are wished
-    for, nothing else is changed for them. What only key or velocity does is left alone while all wishes are for one
+    with_value for, a decay where a time of the fall is, and its bend where two of them are; where times alone are with_value
+    for, nothing else is changed for them. What only key or velocity does is left alone while all targets are for one
     key or velocity.
     """
-    wished = {wish.what for wish in wishes}
-    varied = {name for name in ("velocity", "key") if len({getattr(wish, name) for wish in wishes}) > 1}
+    with_value = {target.what for target in targets}
+    varied = {name for name in ("velocity", "key") if len({getattr(target, name) for target in targets}) > 1}
     ranged = any(route.mode == "range" for route in _onto(patch, at.name))
     found = [_of(patch, at, f"{at.title.lower()} set at", not ranged)]
     for route in _onto(patch, at.name):
@@ -84,18 +84,18 @@ def changeable(patch: Patch, at: Destination, wishes: Sequence[Wish]) -> list[Ch
             found.extend(_ends(at, route))
         else:
             found.extend(_amounts(patch, at, route, varied))
-    times = [one for name in dict.fromkeys(_sources(patch, at.name)) for one in _settings(patch, name, wished)]
-    if all(what.endswith("_s") for what in wished) and any(one.usual for one in times):
+    times = [one for name in dict.fromkeys(_sources(patch, at.name)) for one in _settings(patch, name, with_value)]
+    if all(what.endswith("_s") for what in with_value) and any(one.usual for one in times):
         found = [replace(one, usual=False) for one in found]
     return [*found, *times]
 
 
-def chosen(patch: Patch, at: Destination, wishes: Sequence[Wish], names: Sequence[str] | None) -> list[Changeable]:
+def chosen(patch: Patch, at: Destination, targets: Sequence[Target], names: Sequence[str] | None) -> list[Changeable]:
     """Return those of :func:`changeable` that are named, or the usual ones.
 
     Raises Problem when none is named, or one that is none of them.
     """
-    known = {one.name: one for one in changeable(patch, at, wishes)}
+    known = {one.name: one for one in changeable(patch, at, targets)}
     if names is None:
         return [one for one in known.values() if one.usual]
     for name in names:
@@ -146,11 +146,11 @@ def _amounts(patch: Patch, at: Destination, route: Route, varied: Collection[str
     label = f"{route.source} on {at.title.lower()}"
     usual = route.source not in PERFORMANCE_SIGNALS or route.source in varied
     yield Changeable(amount.name, label, route.amount, at.amount_unit, -most, most, False, usual)
-    for mover in _onto(patch, amount.name):
-        if mover.mode == "add":
-            label = f"{mover.source} on the amount of {route.source}"
-            name = f"route:{mover.id}.amount"
-            yield Changeable(name, label, mover.amount, at.amount_unit, -most, most, False, mover.source in varied)
+    for source in _onto(patch, amount.name):
+        if source.mode == "add":
+            label = f"{source.source} on the amount of {route.source}"
+            name = f"route:{source.id}.amount"
+            yield Changeable(name, label, source.amount, at.amount_unit, -most, most, False, source.source in varied)
 
 
 def _ends(at: Destination, route: Route) -> Iterator[Changeable]:
@@ -181,7 +181,7 @@ def _behind(patch: Patch, signal: object, depth: int = 0) -> Iterator[str]:
         yield from _behind(patch, value, depth + 1)
 
 
-def _settings(patch: Patch, name: str, wished: Collection[str]) -> Iterator[Changeable]:
+def _settings(patch: Patch, name: str, with_value: Collection[str]) -> Iterator[Changeable]:
     """Yield the numbers that a module is set by."""
     module = patch.modules_by_id[name]
     for field, info in type(module).model_fields.items():
@@ -190,6 +190,6 @@ def _settings(patch: Patch, name: str, wished: Collection[str]) -> Iterator[Chan
         if at is None or facts.get("role") != "number":
             continue
         plain = not isinstance(getattr(module, field), str)
-        both = field == "decay_bend" and {"half_s", "tenth_s"} <= set(wished)
-        usual = module.is_staged and plain and (both or bool(set(_SERVES.get(field, ())) & set(wished)))
+        both = field == "decay_bend" and {"half_s", "tenth_s"} <= set(with_value)
+        usual = module.is_staged and plain and (both or bool(set(_SERVES.get(field, ())) & set(with_value)))
         yield _of(patch, at, at.title, usual)

@@ -4,13 +4,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.engine.notes import Held
+from jorvik.core.engine.notes import VoiceNote
 from jorvik.core.engine.trace import Trace
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 
 
-def lanes_apart(of: Context, other: Trace, theirs: Held) -> Iterator[tuple[str, float]]:
+def lanes_apart(of: Context, other: Trace, theirs: VoiceNote) -> Iterator[tuple[str, float]]:
     """Yield how far each moved voice lane of the first note lies from that of a note of another trace, at most."""
     mine = of.trace.run.note
     length = max(2, min(mine.off - mine.on, theirs.off - theirs.on))

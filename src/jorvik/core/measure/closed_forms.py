@@ -17,14 +17,14 @@ class Ring:
     frequency_hz: float
     time_s: float
     """Until it is 60 dB down."""
-    bounces: float
+    audible_cycles: float
     """Swings of more than 5 %."""
 
 
 def ring(frequency_hz: float, q: float) -> Ring:
-    """Return how a resonant filter rings: at f sqrt(1 - 1/4q^2), for ln(1000) q / (pi f), with q ln(20) / pi bounces.
+    """Return how a filter rings: at f sqrt(1 - 1/4q^2), for ln(1000) q / (pi f), for q ln(20) / pi cycles over 5 %.
 
-    >>> round(ring(7.5, 7.0).bounces, 2)
+    >>> round(ring(7.5, 7.0).audible_cycles, 2)
     6.68
     """
     inside = max(0.0, 1.0 - 1.0 / (4.0 * q * q))
@@ -33,7 +33,7 @@ def ring(frequency_hz: float, q: float) -> Ring:
 
 
 def ring_from(rings_at_hz: float, time_s: float) -> tuple[float, float]:
-    """Return the frequency and Q of a filter that rings at a frequency for a time: the wish the other way round."""
+    """Return the frequency and Q of a filter that rings at a frequency for a time: the form the other way round."""
     q = math.sqrt((math.pi * rings_at_hz * time_s / math.log(1000.0)) ** 2 + 0.25)
     return rings_at_hz / math.sqrt(max(1e-12, 1.0 - 1.0 / (4.0 * q * q))), q
 

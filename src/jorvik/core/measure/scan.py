@@ -1,6 +1,6 @@
 """The loops that figures are read off: each reads its values once and holds no interpreter lock.
 
-An array expression would make a temporary for every step of it; for a ladder of notes measured side by side, memory
+An array expression would make a temporary for every step of it; for a sweep of notes measured side by side, memory
 and the lock would then be what is waited for.
 """
 

@@ -194,13 +194,13 @@ def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
     return found
 
 
-def unsteadiness(band: Floats, quietest_db: float = -70.0) -> float:
+def level_deviation(band: Floats, quietest_db: float = -70.0) -> float:
     """Return how much a band's level moves while it sounds: the standard deviation of its dB."""
     sounding = band[band > max(quietest_db, float(band.max()) - 40.0)]
     return float(sounding.std()) if sounding.size else 0.0
 
 
-def sharpness(samples: Floats, rate: int) -> float:
+def spectral_centroid(samples: Floats, rate: int) -> float:
     """Return the middle of the spectrum's power (its centroid), in hertz, over the loudest half second."""
     size = min(samples.shape[0], rate // 2)
     if size < 16:

@@ -127,7 +127,7 @@ def field_facts(field: Any) -> Mapping[str, Any]:
 
 
 @dataclass(frozen=True)
-class Mark:
+class Handle:
     """A place on a module's own curve that can be dragged."""
 
     name: str
@@ -304,7 +304,7 @@ class Module(Strict):
         """Return one line that says what this module does, in a practitioner's words."""
         return self.title
 
-    def marks(self, tempo: Tempo, on_s: float, off_s: float) -> list[Mark]:
+    def handles(self, tempo: Tempo, on_s: float, off_s: float) -> list[Handle]:
         """Return the places of its own curve that can be dragged, for a note held from ``on_s`` to ``off_s``."""
         return []
 

@@ -5,13 +5,13 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.bend import bend
 from jorvik.core.dsp.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import NOTE_OFF, NOTE_ON, START, Mark, Module, Time, bend_param, choice, param, seconds
+from jorvik.core.modules.base import NOTE_OFF, NOTE_ON, START, Handle, Module, Time, bend_param, choice, param, seconds
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
 
 class Envelope(Module):
-    """Delay, attack, hold, decay, sustain and release, each stage bent as wished.
+    """Delay, attack, hold, decay, sustain and release, each stage bent as with_value.
 
     Stages follow each other in continuous time: a stage that ends between two samples hands what is left of the
     sample to the next, so that the curve does not depend on the sample rate.
@@ -49,7 +49,7 @@ class Envelope(Module):
         """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on."""
         return 5
 
-    def marks(self, tempo: Tempo, on_s: float, off_s: float) -> list[Mark]:
+    def handles(self, tempo: Tempo, on_s: float, off_s: float) -> list[Handle]:
         """The end of each stage, where the set times put it. Of two in one place the later listed is on top."""
         times = {
             name: self.slot_value(name, tempo) for name in ("delay_s", "attack_s", "hold_s", "decay_s", "release_s")
@@ -59,14 +59,14 @@ class Envelope(Module):
         decay = hold + times["hold_s"]
         release = decay + times["decay_s"] if self.mode == "trigger" else off_s
         found = [
-            Mark("release ends", release + times["release_s"], 0.0, "release_s", None, release),
-            Mark("attack ends", hold, 1.0, "attack_s", None, attack),
-            Mark("decay ends", decay + times["decay_s"], self.sustain, "decay_s", "sustain", decay),
+            Handle("release ends", release + times["release_s"], 0.0, "release_s", None, release),
+            Handle("attack ends", hold, 1.0, "attack_s", None, attack),
+            Handle("decay ends", decay + times["decay_s"], self.sustain, "decay_s", "sustain", decay),
         ]
         if times["delay_s"] > 0.0:
-            found.append(Mark("delay ends", attack, 0.0, "delay_s", None, on_s))
+            found.append(Handle("delay ends", attack, 0.0, "delay_s", None, on_s))
         if times["hold_s"] > 0.0:
-            found.append(Mark("hold ends", decay, 1.0, "hold_s", None, hold))
+            found.append(Handle("hold ends", decay, 1.0, "hold_s", None, hold))
         return found
 
     def summary(self) -> str:

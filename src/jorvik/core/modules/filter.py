@@ -25,7 +25,7 @@ class Filter(Module):
     input: Signal = signal("What is filtered.")
     response: Literal["low", "high", "band", "notch"] = choice("low", "What passes.")
     frequency_hz: float = hertz(10.0, "Corner or centre, in hertz.", low=1e-3, high=96_000.0)
-    q: float = param(0.5, "Q", 0.5, 1e4, "Resonance: 0.5 does not ring, 10 rings for ten bounces.")
+    q: float = param(0.5, "Q", 0.5, 1e4, "Resonance: 0.5 does not ring, 10 rings for ten audible cycles.")
     coupling: Literal["dc", "ac"] = choice("dc", "ac takes a standing offset out before the filter.")
     coupling_hz: float = hertz(1.0, "Corner of the coupling's high-pass.", low=1e-3, high=96_000.0)
     gain: float = param(1.0, "x", -1000.0, 1000.0, "The output is multiplied by this.")

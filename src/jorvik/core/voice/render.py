@@ -17,7 +17,7 @@ from jorvik.core.dsp.randomness import note_random, stream
 from jorvik.core.dsp.svf import RESPONSES
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.engine.ahead import ahead
-from jorvik.core.engine.notes import Held, run_length, voices
+from jorvik.core.engine.notes import VoiceNote, run_length, voices
 from jorvik.core.engine.run import Block, Run, never
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.voice.effects import SENDS, effects
@@ -190,7 +190,7 @@ class _Voice:
         return late, sound
 
 
-def _starts(patch: Patch, held: Held, unison: int) -> dict[str, list[float]]:
+def _starts(patch: Patch, held: VoiceNote, unison: int) -> dict[str, list[float]]:
     """Return where each oscillator's phases start: at the fixed one, or at one of the note's own."""
     found = {}
     for which, count in (("osc1", unison), ("osc2", 1)):
@@ -232,7 +232,7 @@ def _filters(patch: Patch) -> Filters:
     )
 
 
-def _gate(notes: Sequence[Held], first: int, end: int, rate: int) -> Floats:
+def _gate(notes: Sequence[VoiceNote], first: int, end: int, rate: int) -> Floats:
     """Return the opening of an amplifier that the gate alone drives, with a short straight ramp at either end."""
     ramp = max(GATE_RAMP_S * rate, 1.0)
     n = np.arange(first, end)

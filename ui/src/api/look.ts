@@ -1,0 +1,33 @@
+/** A look inside the sound, as it comes over the wire, unpacked. */
+import { api, asBody, unwrap, type Patch } from './api';
+import type { components } from './schema.gen';
+import { bytes, floats } from './wire';
+
+type Wire = components['schemas']['SoundView'];
+export type Partial_ = components['schemas']['Partial'];
+
+export interface Look extends Omit<
+  Wire,
+  'least' | 'greatest' | 'spectrogram' | 'bands' | 'spectrum_hz' | 'spectrum_db'
+> {
+  least: Float32Array;
+  greatest: Float32Array;
+  spectrogram: Uint8Array;
+  bands: Float32Array[];
+  hz: Float32Array;
+  db: Float32Array;
+}
+
+export async function lookInto(patch: Patch, at: number, columns: number, signal?: AbortSignal): Promise<Look> {
+  const body = { document: asBody(patch), at_s: at, columns };
+  const wire = await unwrap(api.POST('/api/look', { body, signal }));
+  return {
+    ...wire,
+    least: floats(wire.least),
+    greatest: floats(wire.greatest),
+    spectrogram: bytes(wire.spectrogram),
+    bands: wire.bands.map(floats),
+    hz: floats(wire.spectrum_hz),
+    db: floats(wire.spectrum_db)
+  };
+}

@@ -1,0 +1,90 @@
+/** The sheet as it comes over the wire, unpacked into typed arrays. */
+import type { LaneView, Handle, NoteView, RowWire, SheetWire } from './api';
+import { doubles, floats } from './wire';
+
+/** One signal over the columns. Where nothing goes beyond the line through the columns all three are the same array. */
+export interface Row {
+  first: Float32Array;
+  least: Float32Array;
+  greatest: Float32Array;
+}
+
+export interface SignalRow {
+  row: Row;
+  summary: string;
+  low: number;
+  high: number;
+  handles: Handle[];
+}
+
+export interface Lane extends Omit<LaneView, 'value' | 'raw' | 'base' | 'contributions'> {
+  value: Row;
+  raw: Row;
+  base: Row;
+  contributions: Record<string, Row>;
+}
+
+export interface Sheet {
+  rate: number;
+  seconds: number;
+  /** The stretch that the columns show. */
+  from_s: number;
+  to_s: number;
+  columns: number;
+  starts: Float64Array;
+  notes: NoteView[];
+  signals: Record<string, SignalRow>;
+  lanes: Record<string, Lane>;
+  overlays: { velocity: number; lanes: Record<string, Row> }[];
+}
+
+export function unpackRow(wire: RowWire, columns: number): Row {
+  const given = floats(wire.first);
+  const first = given.length === 1 ? new Float32Array(columns).fill(given[0]!) : given;
+  if (!wire.least) return { first, least: first, greatest: first };
+  return { first, least: floats(wire.least), greatest: floats(wire.greatest) };
+}
+
+function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<string, B> {
+  return Object.fromEntries(Object.entries(of).map(([name, value]) => [name, change(value)]));
+}
+
+export function unpack(wire: SheetWire): Sheet {
+  const row = (of: RowWire): Row => unpackRow(of, wire.columns);
+  return {
+    ...wire,
+    starts: doubles(wire.starts_s),
+    signals: each(wire.signals, (signal) => ({ ...signal, row: row(signal.row) })),
+    lanes: each(wire.lanes, (lane) => {
+      const value = row(lane.value);
+      const raw = lane.raw ? row(lane.raw) : value;
+      return { ...lane, value, raw, base: row(lane.base), contributions: each(lane.contributions, row) };
+    }),
+    overlays: wire.overlays.map((overlay) => ({ velocity: overlay.velocity, lanes: each(overlay.lanes, row) }))
+  };
+}
+
+/** Returns the least and the greatest of a row. */
+export function extentOf(row: Row): [number, number] {
+  let least = Infinity;
+  let greatest = -Infinity;
+  for (const value of row.least) if (value < least) least = value;
+  for (const value of row.greatest) if (value > greatest) greatest = value;
+  return [least, greatest];
+}
+
+/** Returns where a time lies on the sheet, 0 at its left end and 1 at its right. */
+export function placeOf(sheet: Sheet, time: number): number {
+  return (time - sheet.from_s) / (sheet.to_s - sheet.from_s);
+}
+
+/** Returns the time at a place on the sheet. */
+export function timeAt(sheet: Sheet, place: number): number {
+  return sheet.from_s + place * (sheet.to_s - sheet.from_s);
+}
+
+/** Returns the column that a time falls in. */
+export function columnAt(sheet: Sheet, time: number): number {
+  const column = Math.floor(placeOf(sheet, time) * sheet.columns + 1e-6);
+  return Math.max(0, Math.min(sheet.columns - 1, column));
+}

@@ -1,0 +1,191 @@
+<script lang="ts">
+  import { api, unwrap } from '../api/api';
+  import { messages } from '../state/messages.svelte';
+  import { workbench } from '../state/workbench.svelte';
+  import { bareUnit, shown } from './format';
+
+  interface Props {
+    value: number | string;
+    unit: string;
+    label: string;
+    oncommit: (value: number | string, merge: string) => void;
+    low?: number | null;
+    high?: number | null;
+    noteValues?: boolean;
+    width?: string;
+    title?: string;
+    /** What Ctrl-Backspace goes back to. */
+    reset?: number | string | undefined;
+  }
+  let {
+    value,
+    unit,
+    label,
+    oncommit,
+    low = null,
+    high = null,
+    noteValues = false,
+    width = '7rem',
+    title,
+    reset
+  }: Props = $props();
+
+  let typed: string | null = $state(null);
+  let wrong = $state('');
+  let said = 0;
+  const text = $derived(typed ?? shown(value, unit));
+
+  const commit = (): Promise<void> => workbench.settling(understand());
+
+  async function understand(): Promise<void> {
+    if (typed === null || typed === shown(value, unit)) {
+      typed = null;
+      wrong = '';
+      return;
+    }
+    const body = {
+      text: typed,
+      unit,
+      place: label,
+      bare: bareUnit(value, unit),
+      low,
+      high,
+      note_values: noteValues,
+      present: value,
+      tempo_bpm: workbench.tempo,
+      beats_per_bar: workbench.patch?.performance?.beats_per_bar ?? 4
+    };
+    const asked = typed;
+    const patch = workbench.id;
+    const land = oncommit;
+    try {
+      const understood = await unwrap(api.POST('/api/value', { body }));
+      if (patch !== workbench.id) {
+        messages.say(`${body.place}: ${asked} came when another patch was open, and was not set.`, true);
+        return;
+      }
+      if (typed !== asked) return;
+      typed = null;
+      wrong = '';
+      messages.dismiss(said);
+      land(understood.value, '');
+    } catch (error) {
+      wrong = error instanceof Error ? error.message : String(error);
+      said = messages.say(wrong, true);
+    }
+  }
+
+  function leave(): void {
+    if (wrong) {
+      typed = null;
+      wrong = '';
+    } else void commit();
+  }
+
+  /** Steps of the arrow keys, and of the finer ones with Shift. */
+  function nudged(from: number, up: boolean, fine: boolean): number {
+    const sign = up ? 1 : -1;
+    if (unit === 's' || unit === 'Hz') {
+      const ratio = fine ? 1.01 : 1.06;
+      return from === 0 ? (up ? 0.005 : 0) : from * ratio ** sign;
+    }
+    const steps: Record<string, [number, number]> = {
+      st: [1, 0.1],
+      ratio: [0.05, 0.01],
+      key: [1, 1],
+      velocity: [5, 1],
+      bpm: [1, 0.1],
+      bend: [0.5, 0.1],
+      ms: [10, 1],
+      count: [1, 1]
+    };
+    const [coarse, small] = steps[unit] ?? [0.1, 0.01];
+    return Number((from + sign * (fine ? small : coarse)).toFixed(6));
+  }
+
+  /** A drag up or down over the field turns it, finer with Shift; a click still sets the caret. */
+  let pulled: { y: number; from: number; steps: number } | null = null;
+  let pulling = $state(false);
+  function grab(event: PointerEvent & { currentTarget: HTMLInputElement }): void {
+    if (typeof value === 'number' && document.activeElement !== event.currentTarget)
+      pulled = { y: event.clientY, from: value, steps: 0 };
+  }
+  function pull(event: PointerEvent & { currentTarget: HTMLInputElement }): void {
+    if (!pulled || event.buttons !== 1) return;
+    const steps = Math.trunc((pulled.y - event.clientY) / 7);
+    if (steps === pulled.steps) return;
+    if (!pulling) event.currentTarget.setPointerCapture(event.pointerId);
+    pulling = true;
+    let next = typeof value === 'number' ? value : pulled.from;
+    for (let i = 0; i < Math.abs(steps - pulled.steps); i++) next = nudged(next, steps > pulled.steps, event.shiftKey);
+    pulled.steps = steps;
+    typed = null;
+    oncommit(Math.max(low ?? -Infinity, Math.min(high ?? Infinity, next)), `pull ${label}`);
+  }
+  function letGo(event: PointerEvent & { currentTarget: HTMLInputElement }): void {
+    if (pulling) event.currentTarget.blur();
+    pulled = null;
+    pulling = false;
+  }
+
+  function onkeydown(event: KeyboardEvent): void {
+    if ((event.ctrlKey || event.metaKey) && event.key === 'Backspace' && reset !== undefined) {
+      event.preventDefault();
+      typed = null;
+      oncommit(reset, '');
+      return;
+    }
+    if (event.ctrlKey || event.metaKey) {
+      // While something is being typed, undo is the field's own; every other shortcut is the page's.
+      if (typed !== null && ['z', 'y'].includes(event.key.toLowerCase())) event.stopPropagation();
+      return;
+    }
+    event.stopPropagation();
+    if (event.key === 'Enter') void commit();
+    else if (event.key === 'Escape') {
+      typed = null;
+      wrong = '';
+    } else if ((event.key === 'ArrowUp' || event.key === 'ArrowDown') && typeof value === 'number') {
+      event.preventDefault();
+      const next = nudged(value, event.key === 'ArrowUp', event.shiftKey);
+      typed = null;
+      oncommit(Math.max(low ?? -Infinity, Math.min(high ?? Infinity, next)), `nudge ${label}`);
+    }
+  }
+</script>
+
+<input
+  class="field"
+  style:width
+  class:snug={width === 'auto'}
+  aria-label={label}
+  aria-invalid={wrong !== ''}
+  title={wrong || title}
+  value={text}
+  spellcheck="false"
+  autocomplete="off"
+  oninput={(event) => {
+    typed = event.currentTarget.value;
+    wrong = '';
+  }}
+  onfocus={(event) => event.currentTarget.select()}
+  onblur={leave}
+  {onkeydown}
+  class:pulling
+  onpointerdown={grab}
+  onpointermove={pull}
+  onpointerup={letGo}
+  onpointercancel={letGo}
+/>
+
+<style>
+  .pulling {
+    cursor: ns-resize;
+    user-select: none;
+  }
+  .snug {
+    field-sizing: content;
+    min-width: 2.5rem;
+    max-width: 6rem;
+  }
+</style>

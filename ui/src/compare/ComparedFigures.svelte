@@ -1,0 +1,102 @@
+<script lang="ts">
+  import { apart, inWords, measured, MEASURES, type Measure } from './compared';
+  import type { Comparing } from './comparing.svelte';
+
+  /** The figures of one stave at every step, how far each lies from the first's, and what can be done with a step. */
+  interface Props {
+    of: Comparing;
+    stave: string;
+    onplay: (i: number) => void;
+    onhold: (i: number) => void;
+    onkeep: (i: number) => void;
+  }
+  let { of, stave, onplay, onhold, onkeep }: Props = $props();
+  const unit = $derived(of.units[stave] ?? '');
+  /** The step that is to be swapped with the next one chosen. */
+  let picked: number | null = $state(null);
+
+  function cell(i: number, measure: Measure): string {
+    const value = measured(of.steps[i]?.rung, stave, measure);
+    return value === undefined ? '–' : value === null ? 'moving' : inWords(value, stave, unit, measure);
+  }
+  function difference(i: number, measure: Measure): string {
+    const [first, value] = [0, i].map((at) => measured(of.steps[at]?.rung, stave, measure));
+    return i === 0 || first == null || value == null ? '' : apart(first, value, stave, unit, measure);
+  }
+  function swap(i: number): void {
+    if (picked === null) picked = i;
+    else {
+      of.swap(picked, i);
+      picked = null;
+    }
+  }
+</script>
+
+<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+<div class="figures-of" role="region" aria-label="Figures of every step" tabindex="0">
+  <table class="readings">
+    <caption>{of.titles[stave] ?? ''}, and the difference from the first</caption>
+    <thead>
+      <tr
+        ><th></th>{#each MEASURES as [, name] (name)}<th>{name}</th>{/each}<th
+          title="By how much it is turned down when it is played from here: all are as loud as the quietest"
+          >plays at</th
+        ><th></th></tr
+      >
+    </thead>
+    <tbody>
+      {#each of.steps as { label, gainDb }, i (label)}
+        <tr>
+          <td title={label}><b>{label}</b></td>
+          {#each MEASURES as [key] (key)}<td>{cell(i, key)} <small>{difference(i, key)}</small></td>{/each}
+          <td>{gainDb === null ? '…' : gainDb > -0.05 ? '0 dB' : `−${(-gainDb).toFixed(1)} dB`}</td>
+          <td class="acts">
+            <button class="bare" aria-label="Play {label}" onclick={() => onplay(i)}>play</button>
+            <button class="bare" aria-label="Hold {label} as ghost" onclick={() => onhold(i)}>ghost</button>
+            <button class="bare" aria-label="Keep {label} as a variant" onclick={() => onkeep(i)}>keep</button>
+            <button
+              class="bare"
+              aria-pressed={picked === i}
+              aria-label={picked === null || picked === i ? `Swap ${label} with…` : `Swap with ${label}`}
+              onclick={() => swap(i)}>{picked === null || picked === i ? 'swap' : 'with'}</button
+            >
+          </td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+</div>
+
+<style>
+  .figures-of {
+    overflow: auto;
+    scrollbar-width: thin;
+  }
+  td {
+    vertical-align: top;
+  }
+  td:first-child {
+    text-align: left;
+    padding-left: 14px;
+    max-width: 9em;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  small,
+  .acts {
+    color: var(--faint);
+    font-size: 12px;
+  }
+  small {
+    display: block;
+    line-height: 15px;
+  }
+  .acts {
+    position: sticky;
+    right: 0;
+    background: var(--paper);
+  }
+  [aria-pressed='true'] {
+    text-decoration: underline;
+  }
+</style>

@@ -1,0 +1,99 @@
+import { describe, expect, it } from 'vitest';
+import type { Patch } from '../api/api';
+import { answer, apart, atStep, inWords, SWEEPS, measured, stepLabel, type ComparedStep } from './compared';
+
+const note = { key: 60, length_s: 1.2, tempo: 90 };
+const ladder = (name: string) => SWEEPS.find((l) => l.name === name)!;
+
+describe('ladders', () => {
+  it('run from the softest to the hardest', () => {
+    const steps = ladder('velocity 1 to 127').steps(note);
+    expect(steps).toHaveLength(16);
+    expect([steps[0], steps.at(-1)]).toEqual([1, 127]);
+    expect(steps.every((v, i) => i === 0 || v > steps[i - 1]!)).toBe(true);
+  });
+  it('leave out keys that there are not', () => {
+    expect(ladder('keys, an octave apart').steps({ ...note, key: 10 })).toEqual([10, 22, 34]);
+    expect(ladder('keys, an octave apart').steps({ ...note, key: 120 })).toEqual([96, 108, 120]);
+  });
+  it('stretch the note and the tempo about what they are', () => {
+    expect(ladder('short to long').steps(note)).toEqual([0.3, 0.6, 1.2, 2.4]);
+    expect(ladder('tempos').steps(note)).toEqual([45, 68, 90, 135, 180]);
+  });
+  it('say what a step is in its unit', () => {
+    expect(stepLabel(ladder('soft, middle, hard'), 118)).toBe('118');
+    expect(stepLabel(ladder('keys, an octave apart'), 60)).toBe('C4');
+    expect(stepLabel(ladder('short to long'), 0.3)).toBe('300 ms');
+  });
+});
+
+describe('a patch at a step', () => {
+  const patch: Patch = {
+    format: 'jorvik-patch',
+    version: 1,
+    performance: { tempo_bpm: 90, notes: [{ key: 50, velocity: 90 }, { key: 52 }] }
+  };
+  it('sets every note, and nothing else', () => {
+    const hard = atStep(patch, 'velocity', 118);
+    expect(hard.performance?.notes).toEqual([
+      { key: 50, velocity: 118 },
+      { key: 52, velocity: 118 }
+    ]);
+    expect(hard.performance?.tempo_bpm).toBe(90);
+    expect(patch.performance?.notes?.[0]?.velocity).toBe(90);
+  });
+  it('sets tempo and seed where they stand', () => {
+    expect(atStep(patch, 'tempo_bpm', 120).performance?.tempo_bpm).toBe(120);
+    expect(atStep(patch, 'seed', 4).performance?.notes).toEqual(patch.performance?.notes);
+  });
+  it('has a note where none was said', () => {
+    expect(atStep({ format: 'jorvik-patch', version: 1 }, 'key', 40).performance?.notes).toEqual([{ key: 40 }]);
+  });
+});
+
+describe('figures side by side', () => {
+  it('lie apart in musical units', () => {
+    expect(apart(500, 1000, 'cutoff', 'Hz', 'peak')).toBe('+12 st');
+    expect(apart(1000, 500, 'cutoff', 'Hz', 'settle')).toBe('−12 st');
+    expect(apart(0.5, 0.75, 'fold', 'ratio', 'peak')).toBe('+25 %');
+    expect(apart(0.1, 0.05, 'cutoff', 'Hz', 'peak_s')).toBe('−50 ms');
+  });
+  it('say nothing where they are the same', () => {
+    expect(apart(440, 440.00001, 'cutoff', 'Hz', 'peak')).toBe('');
+    expect(apart(0.2, 0.2, 'fold', 'ratio', 'least')).toBe('');
+  });
+  it('are told in their unit', () => {
+    expect(inWords(1234.5, 'cutoff', 'Hz', 'peak')).toBe('1.235 kHz');
+    expect(inWords(0.25, 'pitch', 'st', 'settle')).toBe('0.25 st');
+    expect(inWords(0.08, 'cutoff', 'Hz', 'peak_s')).toBe('80 ms');
+  });
+  it('tell what is still moving from what is not there', () => {
+    const step = {
+      measures: { lanes: { cutoff: { measures: { settle: null, peak: 800 } } } }
+    } as unknown as ComparedStep;
+    expect(measured(step, 'cutoff', 'settle')).toBe(null);
+    expect(measured(step, 'cutoff', 'peak')).toBe(800);
+    expect(measured(step, 'fold', 'peak')).toBeUndefined();
+    expect(measured(undefined, 'cutoff', 'peak')).toBeUndefined();
+  });
+});
+
+describe('what a stave answers to', () => {
+  const rung = (peak: number, least: number, settle: number | null = null): ComparedStep =>
+    ({
+      measures: { lanes: { cutoff: { measures: { peak, least, settle, at_off: 500, peak_s: peak } } } }
+    }) as unknown as ComparedStep;
+  it('is told by the figure that differs most', () => {
+    expect(answer([rung(500, 100), rung(1000, 110), rung(2000, 120)], 'cutoff', 'Hz')).toBe('peak: 24 st apart');
+    expect(answer([rung(0.5, 0.1), rung(0.6, 0.4)], 'cutoff', 'ratio')).toBe('least: 30 % apart');
+  });
+  it('is when the peak comes where every level is the same', () => {
+    const later = rung(500, 100);
+    later.measures.lanes['cutoff']!.measures.peak_s = 500.2;
+    expect(answer([rung(500, 100), later], 'cutoff', 'Hz')).toBe('peak after: 200 ms apart');
+  });
+  it('is nothing where all is the same, or where there is one step', () => {
+    expect(answer([rung(500, 100), rung(500, 100)], 'cutoff', 'Hz')).toBe('the same at each step');
+    expect(answer([rung(500, 100)], 'cutoff', 'Hz')).toBe('');
+  });
+});

@@ -1,0 +1,140 @@
+/** What Compare compares: the steps of a ladder, versions or other patches, in the order in which they are shown. */
+import { api, asBody, unwrap, type Patch } from '../api/api';
+import { workbench } from '../state/workbench.svelte';
+import { atStep, SWEEPS, stepLabel, type Comparison, type Sweep, type ComparedStep } from './compared';
+import { patchOf, revisionPatch, revisions } from '../state/library';
+import type { components } from '../api/schema.gen';
+import { unpackRow, type Row } from '../api/sheet';
+import { workFor } from '../state/window';
+
+type LevelsBody = components['schemas']['CompareRequest'];
+
+/** So many versions or patches stand beside the present one. */
+export const MOST_OTHERS = 5;
+const COLUMNS = 300;
+
+export interface Compared {
+  label: string;
+  patch: Patch;
+  rung: ComparedStep;
+  lanes: Record<string, Row>;
+  /** Its place in the answer. */
+  place: number;
+  /** By how much it is turned down, so that every step is as loud as the quietest; null until that is known. */
+  gainDb: number | null;
+}
+
+/** A number that names a ladder, or what else stands beside the present patch. */
+export type Chosen = `${number}` | 'versions' | 'patches';
+
+export class Comparing {
+  chosen: Chosen = $state('0');
+  /** Other patches by their id, where those are compared. */
+  others: string[] = $state.raw([]);
+  steps: Compared[] = $state.raw([]);
+  titles: Record<string, string> = $state.raw({});
+  units: Record<string, string> = $state.raw({});
+  /** The ladder that the shown steps are of; nothing where they are versions or patches. */
+  over: Sweep | undefined = $state.raw(undefined);
+  /** Settings in which versions or patches are unlike. */
+  differences: Comparison['differences'] = $state.raw([]);
+  trouble = $state('');
+  busy = $state(false);
+  /** The levels of the steps, as they are asked for. */
+  private levels: Promise<void> = Promise.resolve();
+  private abort: AbortController | null = null;
+
+  /** The staves of the voice that any step has. */
+  readonly names = $derived(Object.keys(this.titles).filter((name) => !/[.:]/.test(name)));
+
+  stop(): void {
+    this.abort?.abort();
+    this.busy = false;
+  }
+
+  /** Exchanges two steps; differences are told from the first. */
+  swap(a: number, b: number): void {
+    const steps = [...this.steps];
+    [steps[a], steps[b]] = [steps[b]!, steps[a]!];
+    this.steps = steps;
+  }
+
+  async refresh(): Promise<void> {
+    const { patch } = workbench;
+    if (!patch) return;
+    this.abort?.abort();
+    const mine = (this.abort = new AbortController());
+    const asked = SWEEPS[Number(this.chosen)];
+    this.busy = true;
+    try {
+      const note = { key: workbench.key, length_s: workbench.note.length_s ?? 1, tempo: workbench.tempo };
+      const values = asked ? asked.steps(note) : [];
+      const others = asked ? [] : await this.beside(patch);
+      const body = {
+        document: asBody(patch),
+        by: asked?.by ?? 'velocity',
+        steps: values,
+        others: others.map((other) => asBody(other.patch)),
+        columns: COLUMNS
+      };
+      const { signal } = mine;
+      const answer = (await unwrap(
+        api.POST('/api/compare', { body, signal, headers: workFor('compare') })
+      )) as Comparison;
+      if (mine !== this.abort) return;
+      const entries = asked
+        ? values.map((value) => ({ label: stepLabel(asked, value), patch: atStep(patch, asked.by, value) }))
+        : [{ label: 'present', patch }, ...others];
+      this.steps = entries.map((entry, i) => {
+        const rung = answer.steps[i]!;
+        const lanes = Object.entries(rung.lanes).map(([name, row]) => [name, unpackRow(row, COLUMNS)] as const);
+        return { ...entry, rung, lanes: Object.fromEntries(lanes), place: i, gainDb: null };
+      });
+      this.titles = answer.titles;
+      this.units = answer.units;
+      this.over = asked;
+      this.differences = answer.differences;
+      this.levels = this.level(body, signal);
+      // Whoever plays a step is told why it has no gain; nobody else waits for it.
+      this.levels.catch(() => {});
+      this.trouble = '';
+      performance.mark('jorvik:compared');
+    } catch (error) {
+      if (!(error instanceof DOMException)) this.trouble = error instanceof Error ? error.message : String(error);
+    }
+    if (mine === this.abort) this.busy = false;
+  }
+
+  /** Asks how loud each step is. */
+  private async level(body: LevelsBody, signal: AbortSignal): Promise<void> {
+    const of = this.steps;
+    const found = await unwrap(api.POST('/api/levels', { body, signal, headers: workFor('levels') }));
+    const gains = new Map(of.map((step, i) => [step.rung, found[i]?.gain_db ?? 0]));
+    this.steps = this.steps.map((step) => ({ ...step, gainDb: gains.get(step.rung) ?? step.gainDb }));
+  }
+
+  /** Returns by how much a step is turned down when it is played, once that is known. */
+  async gainOf(step: Compared): Promise<number> {
+    await this.levels;
+    return this.steps.find((one) => one.rung === step.rung)?.gainDb ?? 0;
+  }
+
+  /** Returns what stands beside the present patch, each played at its test note. */
+  private async beside(patch: Patch): Promise<{ label: string; patch: Patch }[]> {
+    const at = (other: Patch): Patch => {
+      const { notes, tempo_bpm, beats_per_bar, tail_s, seed } = patch.performance ?? {};
+      return { ...other, performance: { ...other.performance, notes, tempo_bpm, beats_per_bar, tail_s, seed } };
+    };
+    if (this.chosen === 'patches') {
+      const found = await Promise.all(this.others.slice(0, MOST_OTHERS).map(patchOf));
+      return found.map((other) => ({ label: other.name ?? 'Untitled', patch: at(other) }));
+    }
+    const kept = (await revisions()).slice(0, MOST_OTHERS);
+    return Promise.all(
+      kept.map(async ({ number, reason }) => ({
+        label: reason && reason !== 'saved' ? `${number}, ${reason}` : `version ${number}`,
+        patch: at(await revisionPatch(number))
+      }))
+    );
+  }
+}

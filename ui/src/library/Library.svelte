@@ -1,0 +1,154 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+  import { messages } from '../state/messages.svelte';
+  import { workbench } from '../state/workbench.svelte';
+  import { downloadMade, downloadPatch } from '../state/files';
+  import { duplicate, newPatch, openFile, remove } from '../state/library';
+
+  let { open = $bindable(), files = $bindable() }: { open: boolean; files: boolean } = $props();
+  let wanted = $state('');
+  let picker: HTMLInputElement | undefined = $state();
+
+  const WRONG = 'made to be wrong';
+  const said = $derived(wanted.trim().toLowerCase());
+  const matching = $derived(
+    workbench.heads.filter((head) => [head.name, ...head.tags].some((text) => text.toLowerCase().includes(said)))
+  );
+  const groups = $derived([
+    { title: '', heads: matching.filter((head) => !head.tags.includes(WRONG)) },
+    {
+      title: 'Made to be wrong: open one, and let its fix be shown',
+      heads: matching.filter((h) => h.tags.includes(WRONG))
+    }
+  ]);
+
+  $effect(() => {
+    if (open) void messages.attempt(() => workbench.refreshHeads());
+  });
+
+  function then(work: () => Promise<void>): void {
+    open = false;
+    void messages.attempt(work);
+  }
+
+  function picked(event: Event & { currentTarget: HTMLInputElement }): void {
+    const file = event.currentTarget.files?.[0];
+    event.currentTarget.value = '';
+    if (file) then(() => openFile(file));
+  }
+</script>
+
+<Modal bind:open title="Patches" size="md" class="shelf" outsideclose>
+  <div class="acts">
+    <button class="quiet" onclick={() => then(newPatch)}>New patch</button>
+    <button class="quiet" onclick={() => picker?.click()}>Open a file…</button>
+    <button class="quiet" disabled={!workbench.patch} onclick={() => then(duplicate)}>Duplicate this one</button>
+    <input
+      class="sr-only"
+      type="file"
+      accept=".json,application/json"
+      aria-label="Choose a patch file"
+      tabindex="-1"
+      bind:this={picker}
+      onchange={picked}
+    />
+  </div>
+  {#if workbench.patch}
+    {@const patch = workbench.patch}
+    <div class="acts">
+      <span>Download</span>
+      <button class="quiet" onclick={() => downloadPatch(patch)}>Patch file</button>
+      <button
+        class="quiet"
+        onclick={() => {
+          open = false;
+          files = true;
+        }}>Sound or voltage (WAV)…</button
+      >
+      <button
+        class="quiet"
+        onclick={() => void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
+        >Trace (CSV)</button
+      >
+    </div>
+  {/if}
+  <input
+    class="field find"
+    type="search"
+    aria-label="Find a patch"
+    placeholder="Find by name or tag"
+    bind:value={wanted}
+  />
+  <ul>
+    {#each groups.filter((group) => group.heads.length > 0) as group (group.title)}
+      {#if group.title}<li class="title">{group.title}</li>{/if}
+      {#each group.heads as head (head.id)}
+        <li class:here={head.id === workbench.drafts.head?.id}>
+          <button class="bare open" onclick={() => then(() => workbench.open(head.id))}>{head.name}</button>
+          <small>{head.tags.filter((tag) => tag !== WRONG).join(', ')}</small>
+          <span>version {head.saved_number}{head.unsaved ? ', draft since' : ''}{head.demo ? ' · demo' : ''}</span>
+          <button class="bare" aria-label="Delete {head.name}" onclick={() => then(() => remove(head.id, head.name))}
+            >delete</button
+          >
+        </li>
+      {/each}
+    {:else}
+      <li class="none">
+        {workbench.heads.length
+          ? 'No patch has that in its name or tags.'
+          : 'There are no patches yet. Make a new one, or open a file.'}
+      </li>
+    {/each}
+  </ul>
+</Modal>
+
+<style>
+  .acts {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    flex-wrap: wrap;
+    color: var(--faint);
+  }
+  .find {
+    width: 100%;
+  }
+  ul {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+    max-height: 45vh;
+    overflow: auto;
+  }
+  li {
+    display: flex;
+    gap: 10px;
+    padding: 6px 8px;
+    border-bottom: 1px solid var(--rule);
+    align-items: baseline;
+  }
+  li span {
+    color: var(--faint);
+    font-size: 13px;
+    margin-left: auto;
+  }
+  li.here {
+    background: var(--chosen);
+  }
+  li small {
+    color: var(--faint);
+    font-size: 12.5px;
+  }
+  .title {
+    padding-top: 14px;
+    color: var(--faint);
+    font-size: 13px;
+    font-weight: 600;
+  }
+  .open {
+    font-weight: 600;
+  }
+  .none {
+    color: var(--faint);
+  }
+</style>

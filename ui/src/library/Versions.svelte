@@ -1,0 +1,115 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+  import type { Revision } from '../api/api';
+  import { messages } from '../state/messages.svelte';
+  import { workbench } from '../state/workbench.svelte';
+  import { restore, restorePart, revisionPatch, revisions, save } from '../state/library';
+
+  let { open = $bindable() }: { open: boolean } = $props();
+  let name = $state('');
+  let list: Revision[] = $state.raw([]);
+
+  $effect(() => {
+    if (open) void messages.attempt(async () => void (list = await revisions()));
+  });
+
+  /** What is chosen on the sheet can be brought back alone. */
+  const part = $derived(
+    workbench.chosen.what === 'source'
+      ? { source: workbench.chosen.id }
+      : workbench.chosen.what === 'route'
+        ? { route: workbench.chosen.id }
+        : null
+  ) as { source?: string; route?: string } | null;
+  async function partBack(number: number): Promise<void> {
+    open = false;
+    if (part) await restorePart(number, part);
+  }
+  async function ghost(number: number): Promise<void> {
+    open = false;
+    workbench.tracing.hold(`version ${number}`, await revisionPatch(number));
+  }
+
+  function back(number: number): void {
+    open = false;
+    void messages.attempt(() => restore(number));
+  }
+</script>
+
+<Modal bind:open title="Versions" size="sm" outsideclose>
+  <form
+    onsubmit={(event) => {
+      event.preventDefault();
+      open = false;
+      void messages.attempt(() => save(name));
+      name = '';
+    }}
+  >
+    <input
+      class="field"
+      aria-label="Name of the version"
+      placeholder="Name of this version"
+      maxlength="120"
+      bind:value={name}
+    />
+    <button class="quiet">Save as a version</button>
+  </form>
+  <p>Every saved version stays. Going back is a change like any other: it can be undone.</p>
+  <ul>
+    {#each list as revision (revision.number)}
+      <li>
+        <b>{revision.number}</b>
+        <span>{revision.reason} · {new Date(revision.created_at).toLocaleString('en-GB')}</span>
+        <button class="quiet" aria-label="Go back to version {revision.number}" onclick={() => back(revision.number)}
+          >Go back</button
+        >
+        <button
+          class="quiet"
+          aria-label="Hold version {revision.number} as ghost"
+          onclick={() => void messages.attempt(() => ghost(revision.number))}>Ghost</button
+        >
+        {#if part}
+          <button
+            class="quiet"
+            title="Only {part.source ?? part.route}, as it was then"
+            onclick={() => void messages.attempt(() => partBack(revision.number))}
+            >Only {part.source ?? part.route}</button
+          >
+        {/if}
+      </li>
+    {/each}
+  </ul>
+</Modal>
+
+<style>
+  form {
+    display: flex;
+    gap: 6px;
+  }
+  form input {
+    flex: 1;
+  }
+  p {
+    margin: 0;
+    color: var(--faint);
+  }
+  ul {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+    max-height: 50vh;
+    overflow: auto;
+  }
+  li {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    padding: 5px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  li span {
+    flex: 1;
+    color: var(--faint);
+    font-size: 13px;
+  }
+</style>

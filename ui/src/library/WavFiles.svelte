@@ -1,0 +1,107 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+  import { titleOf } from '../state/wording';
+  import { messages } from '../state/messages.svelte';
+  import { workbench } from '../state/workbench.svelte';
+  import { modules } from '../state/document';
+  import { downloadMade } from '../state/files';
+  import Choice from '../common/Choice.svelte';
+  import Labelled from '../common/Labelled.svelte';
+  import ValueField from '../common/ValueField.svelte';
+
+  /** Sound as WAV, or any signal or lane as control voltage, with the caution that DC needs. */
+  let { open = $bindable() }: { open: boolean } = $props();
+
+  let what = $state('sound');
+  let depth = $state('24');
+  let rate = $state('48000');
+  let mono = $state('stereo');
+  let volts = $state(5);
+  let said = $state('');
+  const voltage = $derived(what !== 'sound');
+  const options = $derived([
+    ['sound', 'the sound'] as const,
+    ...(workbench.patch ? modules(workbench.patch) : []).map((m) => [`signal.${m.id}`, `${m.id}, as voltage`] as const),
+    ...Object.keys(workbench.sheet?.lanes ?? {})
+      .filter((name) => name in (workbench.judging.judgement?.measures.lanes ?? {}))
+      .map((name) => [`lane.${name}`, `${titleOf(name)}, as voltage`] as const)
+  ]);
+  const DEPTHS = [
+    ['16', '16 bit'],
+    ['24', '24 bit'],
+    ['32f', '32 bit float']
+  ] as const;
+  const RATES = ['44100', '48000', '88200', '96000'].map((r) => [r, `${Number(r) / 1000} kHz`] as const);
+
+  async function make(): Promise<void> {
+    if (!workbench.patch) return;
+    const how = { depth, rate: Number(rate) };
+    if (!voltage) {
+      await downloadMade(workbench.patch, 'sound', { ...how, mono: mono === 'mono' });
+      said = 'The sound is on its way.';
+      return;
+    }
+    const ending = `-${what.replace(/[^a-z0-9]+/gi, '-')}.wav`;
+    const headers = await downloadMade(workbench.patch, 'voltage.wav', { ...how, name: what, volts }, ending);
+    said = `${what.replace('.', ' ')} goes from ${headers.get('X-Least-V')} V to ${headers.get('X-Greatest-V')} V; full scale is 10 V.`;
+  }
+</script>
+
+<Modal bind:open title="Sound or voltage as WAV" size="sm" outsideclose>
+  <Labelled name="what"><Choice label="What is written" value={what} {options} onchoose={(v) => (what = v)} /></Labelled
+  >
+  <Labelled name="depth"
+    ><Choice label="Depth of the file" value={depth} options={DEPTHS} onchoose={(v) => (depth = v)} /></Labelled
+  >
+  <Labelled name="rate"
+    ><Choice label="Rate of the file" value={rate} options={RATES} onchoose={(v) => (rate = v)} /></Labelled
+  >
+  {#if voltage}
+    <Labelled name="1.0 is" under="pitches and frequencies stand at 1 V an octave">
+      <ValueField
+        value={volts * 1000}
+        unit="count"
+        label="Millivolts of a signal of 1"
+        low={100}
+        high={10000}
+        width="100%"
+        oncommit={(v) => (volts = Number(v) / 1000)}
+      />
+    </Labelled>
+    <p class="caution" role="note">
+      <b>DC.</b> Control voltage holds DC: never play this file through loudspeakers or headphones, and keep to the input
+      range in the maker's manual. The file says so too.
+    </p>
+  {:else}
+    <Labelled name="channels"
+      ><Choice
+        label="Channels of the file"
+        value={mono}
+        options={[
+          ['stereo', 'stereo'],
+          ['mono', 'mono']
+        ]}
+        onchoose={(v) => (mono = v)}
+      /></Labelled
+    >
+  {/if}
+  <div class="acts">
+    <button class="quiet" onclick={() => void messages.attempt(make)}>Write the file</button>
+    <span role="status">{said}</span>
+  </div>
+</Modal>
+
+<style>
+  .caution {
+    border-left: 4px solid var(--madder);
+    padding-left: 10px;
+    font-size: 13px;
+    margin: 4px 0;
+  }
+  .acts {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    font-size: 13px;
+  }
+</style>

@@ -1,0 +1,37 @@
+<script lang="ts">
+  import { api, asBody, unwrap } from '../api/api';
+  import { workbench } from '../state/workbench.svelte';
+  import { seconds, shown } from '../common/format';
+  import type { components } from '../api/schema.gen';
+  import { FULL_RATE } from '../state/tracing.svelte';
+
+  /** What a lane does between the two posts, and who did it there. */
+  let { name }: { name: string } = $props();
+  let found: components['schemas']['Stretch'] | null = $state.raw(null);
+
+  $effect(() => {
+    const { patch, posts } = workbench;
+    found = null;
+    if (!patch || !posts || posts[0] === posts[1]) return;
+    const abort = new AbortController();
+    const [from_s, to_s] = posts;
+    const body = { document: asBody(patch), rate: FULL_RATE, lane: name, from_s, to_s };
+    unwrap(api.POST('/api/stretch', { body, signal: abort.signal })).then(
+      (answer) => (found = answer),
+      () => {}
+    );
+    return () => abort.abort();
+  });
+</script>
+
+{#if found && workbench.posts}
+  {@const [from, to] = [...workbench.posts].sort((a, b) => a - b) as [number, number]}
+  <h4 class="told">Between the posts, {seconds(from)} to {seconds(to)}</h4>
+  <div class="reading"><span>goes</span><b>{shown(Number(found.distance.toPrecision(4)), found.distance_unit)}</b></div>
+  {#each Object.entries(found.shares) as [route, share] (route)}
+    <div class="reading" title="Share of the variance between the posts: cov(route, sum) / var(sum)">
+      <span>{workbench.patch?.routes?.find((r) => r.id === route)?.source.replace('_', ' ')}</span>
+      <b>{(share * 100).toFixed(0)} %</b>
+    </div>
+  {/each}
+{/if}

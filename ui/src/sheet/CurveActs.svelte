@@ -1,0 +1,74 @@
+<script lang="ts">
+  import { putText, takeText } from '../state/clipboard';
+  import type { Module } from '../api/api';
+  import { flippedInHeight, flippedInTime, stretched, type Marks, type Points } from '../draw/curve';
+  import { messages } from '../state/messages.svelte';
+  import StartShape from './StartShape.svelte';
+
+  /** What is done to a curve as a whole, and where a drawn one repeats and waits. */
+  interface Props {
+    owner: string;
+    points: Points;
+    ends: [number, number];
+    heights: [number, number];
+    /** The drawn curve that the points are of, where they are one's. */
+    curve: (Module & { kind: 'curve' }) | null;
+    chosen: number;
+    /** What points may snap to. */
+    grids: readonly string[];
+    grid: string;
+    ondraw: (points: Points) => void;
+    onmark: (handles: Marks, label: string) => void;
+  }
+  let { owner, points, ends, heights, curve, chosen, grids, grid = $bindable(), ondraw, onmark }: Props = $props();
+
+  async function paste(): Promise<void> {
+    try {
+      const read = JSON.parse(await takeText()) as unknown;
+      if (Array.isArray(read) && read.every((p) => Array.isArray(p) && p.length >= 2)) ondraw(read as Points);
+      else throw new Error();
+    } catch {
+      messages.say(`${owner}: the clipboard holds no points; copy a curve first.`, true);
+    }
+  }
+
+  function loopFrom(): void {
+    const to = (curve?.loop?.[1] ?? 0) > chosen ? curve!.loop![1]! : points.length - 1;
+    onmark({ loop: curve?.loop?.[0] === chosen ? null : [chosen, to] }, 'loop');
+  }
+  function loopTo(): void {
+    const from = (curve?.loop?.[0] ?? points.length) < chosen ? curve!.loop![0]! : 0;
+    onmark({ loop: curve?.loop?.[1] === chosen ? null : [from, chosen] }, 'loop');
+  }
+</script>
+
+<div class="strip">
+  <select class="link-select" aria-label="Grid of {owner}" bind:value={grid}>
+    {#each grids as name (name)}<option value={name}>{name}</option>{/each}
+  </select>
+  <StartShape label="Start shape of {owner}" first="shape…" {ends} {heights} {ondraw} />
+  <button class="bare" title="Turn it round in time" onclick={() => ondraw(flippedInTime(points))}>round</button>
+  <button class="bare" title="Turn it over" onclick={() => ondraw(flippedInHeight(points, heights))}>over</button>
+  <button class="bare" title="Twice as long" onclick={() => ondraw(stretched(points, 2, curve ? Infinity : ends[1]))}
+    >×2</button
+  >
+  <button class="bare" title="Half as long" onclick={() => ondraw(stretched(points, 0.5))}>÷2</button>
+  <button class="bare" onclick={() => void putText(JSON.stringify(points))}>copy</button>
+  <button class="bare" onclick={() => void paste()}>paste</button>
+  {#if curve}
+    <button class="bare" aria-pressed={curve.loop?.[0] === chosen} onclick={loopFrom}>loop from</button>
+    <button class="bare" aria-pressed={curve.loop?.[1] === chosen} onclick={loopTo}>loop to</button>
+    <button
+      class="bare"
+      aria-pressed={curve.hold_at === chosen}
+      onclick={() => onmark({ hold_at: curve.hold_at === chosen ? null : chosen }, 'hold')}>hold</button
+    >
+  {/if}
+</div>
+
+<style>
+  [aria-pressed='true'] {
+    color: var(--ink);
+    font-weight: 600;
+  }
+</style>

@@ -1,0 +1,213 @@
+<script lang="ts">
+  import type { FieldFacts, Module } from '../api/api';
+  import { messages } from '../state/messages.svelte';
+  import { workbench } from '../state/workbench.svelte';
+  import { modules } from '../state/document';
+  import { figure, noteName, shown } from '../common/format';
+  import { cut } from '../common/text';
+  import Choice from '../common/Choice.svelte';
+  import CurveEditor from './CurveEditor.svelte';
+  import Labelled from '../common/Labelled.svelte';
+  import MixInputs from './MixInputs.svelte';
+  import ScaleKeys from './ScaleKeys.svelte';
+  import ValueField from '../common/ValueField.svelte';
+
+  /** One field of a source or of the voice: the right editor for its role, built from the catalogue. */
+  interface Props {
+    field: FieldFacts;
+    value: unknown;
+    /** Whose field it is, as it is said in labels and in Undo. */
+    owner: string;
+    /** What stands under it: how far it is moved. */
+    under?: string;
+    module?: Module;
+    onset: (value: unknown, label: string, merge: string, draft?: boolean) => void;
+  }
+  let { field, value, owner, under = '', module, onset }: Props = $props();
+
+  const label = $derived(field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' '));
+  const said = $derived(`${owner} ${label}`);
+  const others = $derived([
+    ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
+    ...Object.keys(workbench.catalogue?.signals ?? {})
+  ]);
+  /** The same value said the other way: beats beside a time, a note beside a frequency. */
+  const beside = $derived.by(() => {
+    if (typeof value === 'string' && module) {
+      const about = `signal.${module.id}`;
+      const all = workbench.judging.judgement?.readings ?? [];
+      return all.find((r) => r.kind === 'note_values' && r.about === about && r.name === field.name)?.said ?? '';
+    }
+    if (typeof value !== 'number' || value <= 0) return '';
+    if (field.unit === 's') return `${figure((value * workbench.tempo) / 60, 3)} beats`;
+    if (field.unit !== 'Hz') return '';
+    return value >= 16
+      ? noteName(69 + 12 * Math.log2(value / 440))
+      : `every ${figure(workbench.tempo / 60 / value, 3)} beats`;
+  });
+  const listed = $derived(JSON.stringify(value ?? null));
+  const tables = $derived([
+    ...Object.keys(workbench.catalogue?.tables ?? {}).map((name) => [name, name] as const),
+    ...(workbench.patch?.voice?.oscillators?.tables ?? []).map((own) => [own.name, `${own.name} (own)`] as const)
+  ]);
+
+  function set(next: unknown, merge = '', draft = false): void {
+    const reads =
+      typeof next === 'number' || typeof next === 'string'
+        ? shown(next, field.unit ?? '')
+        : Array.isArray(next)
+          ? 'drawn'
+          : JSON.stringify(next);
+    onset(next, cut(`${said} ${reads}`, 60), merge, draft);
+  }
+
+  function setCount(input: HTMLInputElement): void {
+    const text = input.value.trim();
+    if (text === '' && field.default === null) set(null);
+    else if (/^\d{1,6}$/.test(text)) set(Number(text));
+    else messages.say(`${said}: found "${cut(text, 40)}"; it must be a whole number.`, true);
+    input.value = String(value ?? '');
+  }
+
+  function setList(text: string): void {
+    if (text.trim() === listed) return;
+    try {
+      set(JSON.parse(text));
+    } catch {
+      messages.say(`${said}: found "${cut(text, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
+    }
+  }
+
+  const choices = $derived(
+    (field.choices ?? []).map((c) => [String(c), c === null ? 'none' : String(c).replaceAll('_', ' ')] as const)
+  );
+  /** What an input may read: nothing, the number that it reads now, or any signal. */
+  const signals = $derived([
+    ['0', 'nothing'] as const,
+    ...(typeof value === 'number' && value !== 0 ? [[String(value), String(value)] as const] : []),
+    ...others.map((name) => [name, name.replace('_', ' ')] as const)
+  ]);
+</script>
+
+{#if field.role === 'mix_inputs'}
+  <div class="wide">
+    <span title={field.help}>{label}</span>
+    <MixInputs inputs={(value as { source: string }[] | null) ?? []} {owner} onset={set} />
+  </div>
+{:else if field.role === 'points' || field.role === 'numbers'}
+  <div class="wide">
+    <span title={field.help}>{label}</span>
+    <CurveEditor {field} {owner} {value} {module} onset={set} />
+  </div>
+{:else}
+  <Labelled name={label} help={field.help} under={under || beside}>
+    {#if field.role === 'number'}
+      <ValueField
+        value={value as number | string}
+        unit={field.unit ?? 'signal'}
+        label={said}
+        title={field.help}
+        low={field.low}
+        high={field.high}
+        noteValues={field.note_values ?? false}
+        reset={field.default as number | string | undefined}
+        width="100%"
+        oncommit={set}
+      />
+    {:else if choices.length > 0}
+      <Choice
+        label={said}
+        title={field.help}
+        value={String(value)}
+        options={choices}
+        onchoose={(text) => set((field.choices ?? []).find((c) => String(c) === text))}
+      />
+    {:else if field.role === 'choice' && typeof field.default === 'boolean'}
+      <input
+        type="checkbox"
+        aria-label={said}
+        checked={Boolean(value)}
+        onchange={(e) => set(e.currentTarget.checked)}
+      />
+    {:else if field.role === 'choice'}
+      <input
+        class="field"
+        aria-label={said}
+        title={field.help}
+        placeholder="none"
+        inputmode="numeric"
+        value={value ?? ''}
+        onchange={(e) => setCount(e.currentTarget)}
+      />
+    {:else if field.role === 'signal'}
+      <Choice
+        label={said}
+        title={field.help}
+        value={String(value)}
+        options={signals}
+        onchoose={(name) => set(others.includes(name) ? name : Number(name))}
+      />
+    {:else if field.role === 'table'}
+      <Choice
+        label={said}
+        title={workbench.catalogue?.tables[String(value)]}
+        value={String(value)}
+        options={tables}
+        onchoose={(name) => set(name)}
+      />
+    {:else if field.role === 'pair'}
+      <div class="pair">
+        {#if Array.isArray(value)}
+          {#each ['Least', 'Greatest'] as end, i (end)}
+            <ValueField
+              value={(value as number[])[i] ?? 0}
+              unit="signal"
+              label="{end} of {said}"
+              width="4.2rem"
+              oncommit={(v, merge) =>
+                set(
+                  (value as number[]).map((old, n) => (n === i ? Number(v) : old)),
+                  merge
+                )}
+            />
+          {/each}
+          <button class="bare" aria-label="No {said}" onclick={() => set(null)}>✕</button>
+        {:else}
+          <button class="bare" aria-label="Set {said}" onclick={() => set([0, 1])}>none; set it</button>
+        {/if}
+      </div>
+    {:else if field.role === 'scale'}
+      <ScaleKeys value={value as string | number[]} {said} onset={set} />
+    {:else if field.role === 'text'}
+      <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
+    {:else}
+      <textarea
+        class="field"
+        rows="2"
+        aria-label={said}
+        title={field.help}
+        spellcheck="false"
+        value={listed}
+        onchange={(e) => setList(e.currentTarget.value)}></textarea>
+    {/if}
+  </Labelled>
+{/if}
+
+<style>
+  .pair {
+    display: flex;
+    gap: 5px;
+    align-items: center;
+    font-size: 13px;
+    color: var(--faint);
+  }
+  .wide {
+    margin: 2px 0 8px;
+  }
+  .wide > span {
+    display: block;
+    color: var(--faint);
+    font-size: 13.5px;
+    margin-bottom: 3px;
+  }
+</style>

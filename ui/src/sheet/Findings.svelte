@@ -1,0 +1,101 @@
+<script lang="ts">
+  import { Modal } from 'flowbite-svelte';
+  import { workbench } from '../state/workbench.svelte';
+  import { seconds } from '../common/format';
+
+  /** Everything that was found: each can be shown, fixed, or set aside with a reason that stays with the patch. */
+  let { open = $bindable() }: { open: boolean } = $props();
+  let aside: string | null = $state(null);
+  let reason = $state('');
+  const all = $derived(workbench.judging.judgement?.findings ?? []);
+  const WORD: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
+</script>
+
+<Modal bind:open title="Findings" size="lg" outsideclose>
+  <ul>
+    {#each all as finding (finding.key + finding.from_s)}
+      <li class:aside={finding.set_aside != null} data-severity={finding.severity}>
+        <p><b>{WORD[finding.severity]}</b> {finding.sentence}</p>
+        <p class="why">{finding.why} At {seconds(finding.from_s)}.</p>
+        {#if finding.set_aside != null}
+          <p class="why">Set aside: {finding.set_aside || 'no reason given'}</p>
+          <button class="quiet" onclick={() => workbench.judging.bringBack(finding.key)}>Look at it again</button>
+        {:else if aside === finding.key}
+          <form
+            onsubmit={(event) => {
+              event.preventDefault();
+              workbench.judging.setAside(finding, reason);
+              aside = null;
+              reason = '';
+            }}
+          >
+            <input class="field" aria-label="Why it is meant" placeholder="Why it is meant" bind:value={reason} />
+            <button class="quiet">Set it aside</button>
+          </form>
+        {:else}
+          <div class="acts">
+            <button
+              class="quiet"
+              onclick={() => {
+                open = false;
+                workbench.showFinding(finding);
+              }}>Show</button
+            >
+            {#if finding.fixed}
+              <button
+                class="quiet"
+                onclick={() => {
+                  open = false;
+                  workbench.judging.try(finding);
+                }}>Try: {finding.fix}</button
+              >
+            {/if}
+            <button class="quiet" onclick={() => (aside = finding.key)}>Set aside…</button>
+          </div>
+        {/if}
+      </li>
+    {:else}
+      <li>Nothing was found.</li>
+    {/each}
+  </ul>
+</Modal>
+
+<style>
+  ul {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+    max-height: 60vh;
+    overflow: auto;
+  }
+  li {
+    border-left: 4px solid var(--weld);
+    padding: 6px 12px;
+    margin-bottom: 8px;
+  }
+  li[data-severity='fault'] {
+    border-color: var(--madder);
+  }
+  li[data-severity='note'] {
+    border-color: var(--woad);
+  }
+  .aside {
+    opacity: 0.75;
+  }
+  p {
+    margin: 0 0 3px;
+  }
+  .why {
+    font-size: 13px;
+    color: var(--faint) !important;
+  }
+  .acts,
+  form {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+  }
+  form input {
+    flex: 1;
+  }
+</style>

@@ -1,0 +1,276 @@
+<script lang="ts">
+  import type { Patch } from '../api/api';
+  import { messages } from '../state/messages.svelte';
+  import { setBase } from '../state/actions';
+  import { workbench } from '../state/workbench.svelte';
+  import { shown } from '../common/format';
+  import { settings } from '../state/settings.svelte';
+  import Choice from '../common/Choice.svelte';
+  import { downloadMade, readCycles } from '../state/files';
+  import FieldEditor from './FieldEditor.svelte';
+  import Labelled from '../common/Labelled.svelte';
+  import Readings from './Readings.svelte';
+  import ValueField from '../common/ValueField.svelte';
+
+  let { patch }: { patch: Patch } = $props();
+
+  type Voice = NonNullable<Patch['voice']>;
+  type Performance = NonNullable<Patch['performance']>;
+  const voice = $derived(patch.voice ?? {});
+  const performance = $derived(patch.performance ?? {});
+
+  const MODES = [
+    ['poly', 'one voice each'],
+    ['mono', 'one voice, mono'],
+    ['legato', 'one voice, legato']
+  ] as const;
+  /** What stands on no stave is set here; a stave carries its own. */
+  const still = $derived((workbench.catalogue?.destinations ?? []).filter((at) => !workbench.sheet?.lanes[at.name]));
+  const sections = $derived(workbench.catalogue?.sections ?? []);
+  let opened: Record<string, boolean> = $state({ 'Oscillator 1': true, 'Filter 1': true });
+
+  function setVoice(fields: Partial<Voice>, label: string, merge = ''): void {
+    workbench.edit(label, { ...patch, voice: { ...voice, ...fields } }, merge);
+  }
+  function setPerformance(fields: Partial<Performance>, label: string, merge = ''): void {
+    workbench.edit(label, { ...patch, performance: { ...performance, ...fields } }, merge);
+  }
+  type Tree = Record<string, unknown>;
+  const partAt = (path: string[]): Tree =>
+    path.reduce((part, name) => (part[name] as Tree | undefined) ?? {}, voice as Tree);
+
+  /** Sets a field of a part of the voice, the parts around it kept. */
+  function setPart(path: string[], name: string, value: unknown, label: string, merge = ''): void {
+    const set = (part: Tree, left: string[]): Tree =>
+      left.length === 0
+        ? { ...part, [name]: value }
+        : { ...part, [left[0]!]: set((part[left[0]!] as Tree | undefined) ?? {}, left.slice(1)) };
+    workbench.edit(label, { ...patch, voice: set(voice as Tree, path) as Voice }, merge);
+  }
+
+  let picker: HTMLInputElement | undefined = $state();
+
+  function picked(event: Event & { currentTarget: HTMLInputElement }): void {
+    const file = event.currentTarget.files?.[0];
+    event.currentTarget.value = '';
+    if (file) void messages.attempt(() => readCycles(file));
+  }
+
+  const apart = $derived((performance.notes?.[1]?.start_s ?? 0.5) - (performance.notes?.[0]?.start_s ?? 0) || 0.5);
+  const notes = $derived(performance.notes ?? [{}]);
+  const later = (from: number, by: number): number => Number((from + by).toFixed(6));
+  /** Adds notes like the last one after it, or leaves the last ones out; those that stay are as they were. */
+  function row(count: number, label: string, merge = ''): void {
+    const last = notes.at(-1)!;
+    const more = Array.from({ length: Math.max(0, count - notes.length) }, (_, i) => ({
+      ...last,
+      start_s: later(last.start_s ?? 0, (i + 1) * apart)
+    }));
+    setPerformance({ notes: [...notes.slice(0, Math.max(1, count)), ...more] }, label, merge);
+  }
+  /** Places the notes at equal distances, each as it is. */
+  function spread(gap: number, label: string, merge = ''): void {
+    const first = notes[0]!.start_s ?? 0;
+    setPerformance({ notes: notes.map((note, i) => ({ ...note, start_s: later(first, i * gap) })) }, label, merge);
+  }
+
+  interface Figure {
+    name: string;
+    label: string;
+    value: number;
+    unit: string;
+    low: number;
+    high: number;
+    set: (value: number, label: string, merge: string) => void;
+  }
+  const glide: Figure = $derived({
+    name: 'glide',
+    label: 'Glide',
+    value: voice.glide_ms ?? 0,
+    unit: 'ms',
+    low: 0,
+    high: 60_000,
+    set: (value, label, merge) => setVoice({ glide_ms: value }, label, merge)
+  });
+  const bases: Figure[] = $derived(
+    still.map((at) => ({
+      ...at,
+      name: at.title.toLowerCase(),
+      label: at.title,
+      value: voice.base?.[at.name] ?? at.base,
+      set: (value, label, merge) => setBase(at.name, value, label, merge)
+    }))
+  );
+  const played: Figure[] = $derived([
+    {
+      name: 'tail',
+      label: 'Tail',
+      value: performance.tail_s ?? 0.5,
+      unit: 's',
+      low: 0,
+      high: 60,
+      set: (value, label, merge) => setPerformance({ tail_s: value }, label, merge)
+    },
+    {
+      name: 'seed',
+      label: 'Seed',
+      value: performance.seed ?? 1,
+      unit: 'count',
+      low: 0,
+      high: 9_007_199_254_740_992,
+      set: (value, label, merge) => setPerformance({ seed: Math.round(value) }, label, merge)
+    }
+  ]);
+</script>
+
+{#snippet figureField(figure: Figure)}
+  <Labelled name={figure.name}>
+    <ValueField
+      value={figure.value}
+      unit={figure.unit}
+      label={figure.label}
+      low={figure.low}
+      high={figure.high}
+      width="100%"
+      oncommit={(v, merge) => figure.set(Number(v), `${figure.name} ${shown(v, figure.unit)}`, merge)}
+    />
+  </Labelled>
+{/snippet}
+
+<header>The patch</header>
+<textarea
+  class="field notes"
+  rows="6"
+  aria-label="Notes on the patch"
+  placeholder="Why it is as it is."
+  value={patch.notes ?? ''}
+  onchange={(e) => workbench.edit('notes', { ...patch, notes: e.currentTarget.value })}></textarea>
+
+<Readings about="" />
+
+<h3>Voice</h3>
+<Labelled name="notes take it">
+  <Choice
+    label="Voice mode"
+    value={voice.mode ?? 'poly'}
+    options={MODES}
+    onchoose={(mode) => setVoice({ mode: mode as Voice['mode'] }, `voice ${mode}`)}
+  />
+</Labelled>
+{@render figureField(glide)}
+<Labelled name="unison">
+  <ValueField
+    value={voice.oscillators?.unison ?? 1}
+    unit="count"
+    label="Voices in unison"
+    low={1}
+    high={7}
+    width="100%"
+    oncommit={(v, merge) => setPart(['oscillators'], 'unison', Math.round(Number(v)), `unison ${v}`, merge)}
+  />
+</Labelled>
+
+{#each sections as section (section.title)}
+  <details bind:open={opened[section.title]}>
+    <summary title={section.help}>{section.title}</summary>
+    {#each section.fields as field (field.name)}
+      <FieldEditor
+        {field}
+        owner={section.title.toLowerCase()}
+        value={partAt(section.path)[field.name] ?? field.default}
+        onset={(value, label, merge) => setPart(section.path, field.name, value, label, merge)}
+      />
+    {/each}
+    {#if section.path.includes('osc1')}
+      <div class="acts">
+        <button class="quiet" onclick={() => (workbench.building = true)}>Build from harmonics…</button>
+        <button class="quiet" onclick={() => picker?.click()}>Read a WAV…</button>
+        <button
+          class="quiet"
+          title="Its cycles, 2048 samples each"
+          onclick={() => {
+            const table = patch.voice?.oscillators?.osc1?.table ?? 'ladder';
+            void messages.attempt(
+              async () => void (await downloadMade(patch, 'table.wav', { table }, `-${table}.wav`))
+            );
+          }}>Write the table</button
+        >
+      </div>
+    {/if}
+  </details>
+{/each}
+<input
+  class="sr-only"
+  type="file"
+  accept=".wav,audio/wav"
+  aria-label="Choose a WAV of single cycles"
+  tabindex="-1"
+  bind:this={picker}
+  onchange={picked}
+/>
+
+<details bind:open={opened['Set values']}>
+  <summary title="Destinations that nothing moves and that have no stave.">Set values</summary>
+  {#each bases as figure (figure.label)}{@render figureField(figure)}{/each}
+</details>
+
+<h3>Test note</h3>
+<Labelled
+  name="in a row"
+  under={voice.mode === 'poly' || !voice.mode ? 'one voice each: the sheet shows the first' : ''}
+>
+  <ValueField
+    value={performance.notes?.length ?? 1}
+    unit="count"
+    label="Notes in a row"
+    low={1}
+    high={64}
+    width="100%"
+    oncommit={(v, merge) => row(Math.round(Number(v)), `${v} notes in a row`, merge)}
+  />
+</Labelled>
+{#if (performance.notes?.length ?? 1) > 1}
+  <Labelled name="apart">
+    <ValueField
+      value={Number(apart.toPrecision(5))}
+      unit="s"
+      label="From one note to the next"
+      low={0.01}
+      high={20}
+      width="100%"
+      oncommit={(v, merge) => spread(Number(v), `notes ${shown(v, 's')} apart`, merge)}
+    />
+  </Labelled>
+{/if}
+<Labelled name="signals">
+  <Choice
+    label="How signals are shown"
+    value={settings.now.signals}
+    options={[
+      ['plain', 'as they are'],
+      ['percent', 'in per cent'],
+      ['volts', 'in volts, 1 is 5 V']
+    ]}
+    onchoose={(as) => settings.set({ signals: as as 'plain' })}
+  />
+</Labelled>
+{#each played as figure (figure.label)}{@render figureField(figure)}{/each}
+
+<style>
+  details {
+    border-top: 1px solid var(--rule);
+    padding: 4px 0;
+  }
+  summary {
+    cursor: pointer;
+    font-weight: 600;
+    font-size: 13.5px;
+    padding: 2px 0 5px;
+  }
+  .notes {
+    width: 100%;
+    line-height: 18px;
+    font-size: 13px;
+    resize: vertical;
+  }
+</style>

@@ -1,0 +1,104 @@
+<script lang="ts">
+  import { workbench } from '../state/workbench.svelte';
+  import { noteName, seconds, shown } from '../common/format';
+  import { messages } from '../state/messages.svelte';
+  import { reached, type Reached } from './reached';
+  import { VELOCITIES } from '../state/tracing.svelte';
+  import Choice from '../common/Choice.svelte';
+
+  /** What a lane comes to at soft, middle and hard, low and high: worked out when it is asked for. */
+  let { name }: { name: string } = $props();
+
+  const TWO_OCTAVES = 24;
+  const FIGURES = [
+    ['settle', 'settles at'],
+    ['peak', 'peak'],
+    ['rise_s', 'attack: 90 % of the way up'],
+    ['at_off', 'at note-off']
+  ] as const;
+
+  let opened = $state(false);
+  type Figure = (typeof FIGURES)[number][0];
+  let wanted: Figure | null = $state(null);
+  let found: Reached[] | null = $state.raw(null);
+  let abort: AbortController | null = null;
+
+  const unit = $derived(name === 'pitch' ? 'st' : (workbench.sheet?.lanes[name]?.unit ?? 'ratio'));
+  /** Until one is chosen: where it settles, or its peak where it does not settle in this note. */
+  const settles = $derived(workbench.judging.judgement?.measures.lanes[name]?.measures.settle != null);
+  const chosen: Figure = $derived(wanted ?? (settles ? 'settle' : 'peak'));
+  const keys = $derived(
+    [workbench.key - TWO_OCTAVES, workbench.key, workbench.key + TWO_OCTAVES].filter((k) => k >= 0 && k <= 127)
+  );
+
+  $effect(() => {
+    void name;
+    if (opened && workbench.judging.judgement) void messages.attempt(ask);
+    return () => abort?.abort();
+  });
+
+  async function ask(): Promise<void> {
+    abort?.abort();
+    const mine = (abort = new AbortController());
+    try {
+      const velocities = VELOCITIES.map((v) => v.velocity);
+      const answer = await reached(workbench.patch!, name, keys, velocities, mine.signal);
+      if (abort === mine) found = answer;
+    } catch (error) {
+      if (!(error instanceof DOMException)) throw error;
+    }
+  }
+
+  function said(of: Reached | undefined): string {
+    if (!of) return '';
+    const { measures } = of;
+    if (chosen === 'rise_s') return measures.rise_s == null ? '–' : seconds(measures.rise_s[2]);
+    const value = measures[chosen];
+    return value == null ? 'moving' : shown(Number(value.toPrecision(4)), unit);
+  }
+</script>
+
+<details bind:open={opened}>
+  <summary>At other velocities and keys</summary>
+  <Choice
+    label="Figure at other velocities and keys"
+    value={chosen}
+    options={FIGURES}
+    onchoose={(c) => (wanted = c as Figure)}
+  />
+  <table class="readings" aria-busy={!found}>
+    <thead
+      ><tr
+        ><th></th>{#each VELOCITIES as { name, velocity } (velocity)}<th title="velocity {velocity}">{name}</th
+          >{/each}</tr
+      ></thead
+    >
+    <tbody>
+      {#each keys as key (key)}
+        <tr>
+          <td>{noteName(key)}</td>
+          {#each VELOCITIES as { velocity } (velocity)}
+            <td>{said(found?.find((r) => r.key === key && r.velocity === velocity))}</td>
+          {/each}
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+</details>
+
+<style>
+  details {
+    margin-top: 8px;
+  }
+  summary {
+    cursor: pointer;
+    font-weight: 600;
+    font-size: 13px;
+    padding-bottom: 4px;
+  }
+  table {
+    width: 100%;
+    font-size: 13px;
+    margin-top: 4px;
+  }
+</style>

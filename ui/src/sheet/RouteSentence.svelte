@@ -1,0 +1,137 @@
+<script lang="ts">
+  import { takesSource } from './drag';
+  import type { Route } from '../api/api';
+  import { amountUnit, titleOf, verbFor } from '../state/wording';
+  import { addPull, removeRoute, setRoute } from '../state/actions';
+  import { workbench } from '../state/workbench.svelte';
+  import { dyeOf, sentence } from '../state/document';
+  import { shown } from '../common/format';
+  import ValueField from '../common/ValueField.svelte';
+
+  /** One sentence: what moves what and how far. `from` leaves out the end that the reader knows already. */
+  let { route, from }: { route: Route; from: 'source' | 'destination' } = $props();
+
+  const unit = $derived(route.mode === 'scale' ? 'ratio' : amountUnit(route.destination));
+  const dye = $derived(workbench.patch ? dyeOf(workbench.patch, route.source) : { colour: 'faint', dash: [] });
+  const on = $derived(route.enabled !== false);
+  const title = $derived(titleOf(route.destination));
+  const verb = $derived(verbFor(route));
+  const said = $derived(sentence(route, shown(route.amount ?? 0, unit), title, verb));
+  const chosen = $derived(workbench.chosen.what === 'route' && workbench.chosen.id === route.id);
+  const name = $derived(from === 'destination' ? route.source.replace('_', ' ') : title);
+
+  function setAmount(value: number | string, merge: string): void {
+    setRoute(route.id, { amount: Number(value) }, `${route.source} on ${title} ${shown(value, unit)}`, merge);
+  }
+</script>
+
+<div
+  class="sentence"
+  class:off={!on}
+  class:chosen
+  {@attach takesSource((source) => addPull(source, `route:${route.id}.amount`))}
+  role="group"
+  aria-label={said + (on ? '' : ', muted')}
+>
+  <button
+    class="bare name"
+    style:color={from === 'destination' ? `var(--${dye.colour})` : undefined}
+    onclick={() => (workbench.chosen = { what: 'route', id: route.id })}
+    title={said}>{name}</button
+  >
+  {#if route.mode === 'range'}
+    <span class="words">sets it</span>
+  {:else}
+    <span class="words">{verb}</span>
+    <ValueField
+      value={route.amount ?? 0}
+      {unit}
+      label="Amount of {route.source} on {title}"
+      low={route.mode === 'scale' ? 0 : null}
+      high={route.mode === 'scale' ? 1 : null}
+      width="auto"
+      oncommit={setAmount}
+    />
+  {/if}
+  {#if route.via}<span class="via" title="scaled by {route.via}">× {route.via.replace('_', ' ')}</span>{/if}
+  <span class="acts">
+    <button
+      class="bare"
+      aria-label="{on ? 'Mute' : 'Unmute'} {route.source} on {title}"
+      title={on ? 'Mute' : 'Unmute'}
+      onclick={() => setRoute(route.id, { enabled: !on }, `${on ? 'mute' : 'unmute'} ${route.source} on ${title}`)}
+      >{on ? 'mute' : 'muted'}</button
+    >
+    <button
+      class="bare"
+      aria-label="Remove {route.source} from {title}"
+      title="Remove"
+      onclick={() => removeRoute(route)}>✕</button
+    >
+  </span>
+</div>
+
+<style>
+  .sentence {
+    display: flex;
+    align-items: center;
+    gap: 5px;
+    font-size: 13px;
+    line-height: 20px;
+    min-width: 0;
+    white-space: nowrap;
+    position: relative;
+  }
+  .name {
+    font-weight: 600;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    flex: 0 0 auto;
+    max-width: 7em;
+  }
+  .words,
+  .via {
+    color: var(--faint);
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .words {
+    flex: none;
+  }
+  .sentence :global(.field) {
+    padding: 0 5px;
+    line-height: 17px;
+    font-size: 13px;
+    border-color: transparent;
+    background: none;
+    font-weight: 600;
+  }
+  .sentence:hover :global(.field),
+  .sentence :global(.field:focus) {
+    border-color: var(--edge);
+    background: var(--raised);
+  }
+  .off .words,
+  .off .name,
+  .off :global(.field) {
+    text-decoration: line-through;
+    opacity: 0.75;
+  }
+  .acts {
+    position: absolute;
+    right: 0;
+    padding-left: 6px;
+    background: var(--paper);
+    display: flex;
+    gap: 4px;
+    font-size: 12px;
+    color: var(--faint);
+    opacity: 0;
+  }
+  .sentence:hover .acts,
+  .sentence:focus-within .acts,
+  .off .acts,
+  .chosen .acts {
+    opacity: 1;
+  }
+</style>

@@ -1,0 +1,48 @@
+<script lang="ts">
+  import { messages } from '../state/messages.svelte';
+  import { sayRoute } from '../state/actions';
+
+  /** A route said as a sentence; what was not understood stays to be fixed. */
+  let text = $state('');
+  let wrong = $state('');
+
+  async function say(): Promise<void> {
+    if (!text.trim()) return;
+    try {
+      await sayRoute(text);
+      text = wrong = '';
+    } catch (error) {
+      wrong = error instanceof Error ? error.message : String(error);
+      messages.say(wrong, true);
+    }
+  }
+</script>
+
+<input
+  class="field"
+  aria-label="Say a route"
+  aria-invalid={wrong !== ''}
+  title={wrong || 'Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity'}
+  placeholder="say it: swell raises cutoff 22 st"
+  maxlength="300"
+  spellcheck="false"
+  bind:value={text}
+  oninput={() => (wrong = '')}
+  onkeydown={(event) => {
+    event.stopPropagation();
+    if (event.key === 'Enter') void say();
+    else if (event.key === 'Escape') text = wrong = '';
+  }}
+/>
+
+<style>
+  .field {
+    flex: 1;
+    margin: 0 6px;
+    padding: 0 6px;
+    font-size: 12.5px;
+    line-height: 17px;
+    border-color: var(--rule);
+    min-width: 0;
+  }
+</style>

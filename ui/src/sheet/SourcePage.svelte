@@ -1,0 +1,273 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import type { FieldFacts, Module } from '../api/api';
+  import { titleOf } from '../state/wording';
+  import { messages } from '../state/messages.svelte';
+  import { addPull, duplicateSource, handOver, muteSource, removeSource, setField, solo } from '../state/actions';
+  import { workbench } from '../state/workbench.svelte';
+  import { dyeOf, fieldValue, modules, renameModule, replaceModule, routes } from '../state/document';
+  import { shown } from '../common/format';
+  import { copyChosen } from '../state/clipboard';
+  import Figures from './Figures.svelte';
+  import MacroEnds from './MacroEnds.svelte';
+  import Readings from './Readings.svelte';
+  import FieldEditor from './FieldEditor.svelte';
+  import RouteSentence from './RouteSentence.svelte';
+
+  let { module: given }: { module: Module } = $props();
+
+  /** The page is of one source for as long as it lives, so that what is typed here lands here. */
+  const id = untrack(() => given.id);
+  let known = untrack(() => given);
+  const module = $derived.by(
+    () => (known = (workbench.patch && modules(workbench.patch).find((m) => m.id === id)) ?? known)
+  );
+
+  const kind = $derived(workbench.catalogue?.kinds.find((facts) => facts.kind === module.kind));
+  const dye = $derived(workbench.patch ? dyeOf(workbench.patch, module.id) : { colour: 'faint', dash: [] });
+  const mine = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.source === module.id) : []);
+  const muted = $derived(mine.length > 0 && mine.every((route) => route.enabled === false));
+  let handed: string[] = $state([]);
+  const measured = $derived(workbench.judging.judgement?.measures.signals[module.id]);
+  const sources = $derived([
+    ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
+    ...Object.keys(workbench.catalogue?.signals ?? {})
+  ]);
+  const others = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.source !== module.id) : []);
+  const alone = $derived(others.length > 0 && others.every((route) => route.enabled === false) && !muted);
+  const own = $derived(
+    (kind?.fields ?? [])
+      .filter((field) => field.movable)
+      .map((field) => ({
+        name: `${module.id}.${field.name}`,
+        label: field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' ')
+      }))
+  );
+  const otherFields = $derived(
+    (workbench.patch ? modules(workbench.patch) : []).flatMap((other) =>
+      (workbench.catalogue?.kinds.find((k) => k.kind === other.kind)?.fields ?? [])
+        .filter((field) => field.movable)
+        .map((field) => `${other.id}.${field.name}`)
+    )
+  );
+
+  /** Points of a repeating shape stand only where the shape is drawn. */
+  function stands(field: FieldFacts): boolean {
+    if (module.kind === 'curve' && (field.name === 'loop' || field.name === 'hold_at')) return false;
+    return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
+  }
+
+  function movedOver(field: FieldFacts): string {
+    const moved = workbench.sheet?.lanes[`${module.id}.${field.name}`];
+    if (!moved || moved.least === moved.greatest) return '';
+    return `moved over ${shown(moved.least, moved.unit)} to ${shown(moved.greatest, moved.unit)}`;
+  }
+
+  /** A drawn shape needs points: choosing it gives it some to begin with. */
+  function change(field: FieldFacts, value: unknown, label: string, merge: string, draft = false): void {
+    const points = (module as unknown as Record<string, unknown>)['points'] as unknown[] | undefined;
+    if (value === 'drawn' && (points?.length ?? 0) < 2 && workbench.patch) {
+      const drawn = {
+        shape: value,
+        points: [
+          [0, 0],
+          [0.5, 1],
+          [1, 0]
+        ]
+      };
+      workbench.edit(label, replaceModule(workbench.patch, id, drawn));
+    } else setField(id, field.name, value, label, merge, draft);
+  }
+
+  function rename(event: Event & { currentTarget: HTMLInputElement }): void {
+    const to = event.currentTarget.value.trim();
+    event.currentTarget.value = module.id;
+    if (!workbench.patch || !workbench.catalogue || to === module.id || !to) return;
+    if (modules(workbench.patch).some((other) => other.id === to)) {
+      messages.say(`The name: found "${to}"; it must be one that no other source has.`, true);
+      return;
+    }
+    const next = renameModule(workbench.patch, module.id, to, workbench.catalogue);
+    workbench.edit(`rename ${module.id} to ${to}`, next);
+    workbench.chosen = { what: 'source', id: to };
+  }
+
+  function move(event: Event & { currentTarget: HTMLSelectElement }): void {
+    const destination = event.currentTarget.value;
+    event.currentTarget.value = '';
+    if (destination) addPull(module.id, destination);
+  }
+
+  function moveOwn(event: Event & { currentTarget: HTMLSelectElement }, name: string): void {
+    const source = event.currentTarget.value;
+    event.currentTarget.value = '';
+    if (source) addPull(source, name);
+  }
+</script>
+
+<header>
+  <i style:background="var(--{dye.colour})"></i>
+  <input class="field id" aria-label="Name of the source" value={module.id} onchange={rename} />
+  <span>{kind?.title}</span>
+</header>
+<p class="help">{kind?.help.split('\n')[0]}</p>
+
+{#each (kind?.fields ?? []).filter(stands) as field (field.name)}
+  <FieldEditor
+    {field}
+    {module}
+    owner={id}
+    value={fieldValue(module, field)}
+    under={movedOver(field)}
+    onset={(value, label, merge, draft) => change(field, value, label, merge, draft)}
+  />
+{/each}
+
+{#if module.kind === 'macro'}<MacroEnds {module} />{/if}
+
+{#if measured}
+  <h3>It makes</h3>
+  <Figures of={measured} unit="signal" />
+  <Readings about="signal.{module.id}" />
+{/if}
+
+<h3>It moves</h3>
+{#each mine as route (route.id)}
+  <div class="mine">
+    {#if mine.length > 1}
+      <input
+        type="checkbox"
+        aria-label="Choose {route.id} to hand over"
+        checked={handed.includes(route.id)}
+        onchange={(event) =>
+          (handed = event.currentTarget.checked ? [...handed, route.id] : handed.filter((id) => id !== route.id))}
+      />
+    {/if}
+    <RouteSentence {route} from="source" />
+  </div>
+{:else}
+  <p class="help">Nothing yet.</p>
+{/each}
+<div class="acts">
+  <select class="quiet" aria-label="Let {module.id} move something" onchange={move}>
+    <option value="">Move something…</option>
+    <optgroup label="the voice">
+      {#each workbench.catalogue?.destinations ?? [] as at (at.name)}
+        <option value={at.name}>{at.title}</option>
+      {/each}
+    </optgroup>
+    <optgroup label="other sources">
+      {#each otherFields as name (name)}<option value={name}>{titleOf(name)}</option>{/each}
+    </optgroup>
+    <optgroup label="how far a route goes">
+      {#each workbench.patch ? routes(workbench.patch) : [] as route (route.id)}
+        <option value="route:{route.id}.amount">{route.id}</option>
+      {/each}
+    </optgroup>
+  </select>
+  {#if mine.length > 0}
+    <button class="quiet" onclick={() => muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</button>
+    {#if alone}
+      <button class="quiet" onclick={() => solo(null, 'let all sound')}>Let all sound</button>
+    {:else}
+      <button
+        class="quiet"
+        title="Mute every route that is not from it"
+        onclick={() => solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</button
+      >
+    {/if}
+    <select
+      class="quiet"
+      aria-label="Hand the routes of {module.id} over"
+      onchange={(event) => {
+        const to = event.currentTarget.value;
+        event.currentTarget.value = '';
+        if (to) handOver(module.id, to, handed.length ? handed : undefined);
+        handed = [];
+      }}
+    >
+      <option value=""
+        >Hand {handed.length ? `${handed.length} route${handed.length > 1 ? 's' : ''}` : 'all'} over to…</option
+      >
+      {#each sources.filter((name) => name !== module.id) as name (name)}
+        <option value={name}>{name.replace('_', ' ')}</option>
+      {/each}
+    </select>
+  {/if}
+  <button class="quiet" title="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</button>
+  <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
+  <button class="quiet" aria-pressed={workbench.pinned.includes(module.id)} onclick={() => workbench.pin(module.id)}
+    >{workbench.pinned.includes(module.id) ? 'Off the stave' : 'As a stave'}</button
+  >
+  <button class="quiet" onclick={() => removeSource(module.id)}>Remove it</button>
+</div>
+
+{#if own.length > 0}
+  <h3>What moves it</h3>
+  {#each workbench.patch ? routes(workbench.patch).filter( (route) => route.destination.startsWith(`${module.id}.`) ) : [] as route (route.id)}
+    <div class="on">
+      <span>{own.find((field) => field.name === route.destination)?.label}</span>
+      <RouteSentence {route} from="destination" />
+    </div>
+  {/each}
+  <div class="acts">
+    {#each own as field (field.name)}
+      <select
+        class="link-select"
+        aria-label="Add what moves {module.id} {field.label}"
+        onchange={(e) => moveOwn(e, field.name)}
+      >
+        <option value="">+ move {field.label}</option>
+        {#each [...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []), ...Object.keys(workbench.catalogue?.signals ?? {})] as source (source)}
+          <option value={source}>{source.replace('_', ' ')}</option>
+        {/each}
+      </select>
+    {/each}
+  </div>
+{/if}
+
+<style>
+  header {
+    display: flex;
+    align-items: center;
+    gap: 8px;
+  }
+  header i {
+    width: 11px;
+    height: 11px;
+    border-radius: 50%;
+    flex: none;
+  }
+  header span {
+    color: var(--faint);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .id {
+    font-weight: 700;
+    font-size: 15px;
+    border-color: transparent;
+    background: none;
+    flex: 1;
+    width: 4rem;
+  }
+  .id:hover,
+  .id:focus {
+    border-color: var(--edge);
+  }
+  .acts select.quiet {
+    max-width: 9.5rem;
+  }
+  .mine {
+    display: flex;
+    gap: 5px;
+    align-items: center;
+  }
+  .mine > :global(.sentence) {
+    flex: 1;
+  }
+  .on > span {
+    font-size: 12.5px;
+    color: var(--faint);
+  }
+</style>

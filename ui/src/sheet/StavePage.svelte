@@ -1,0 +1,94 @@
+<script lang="ts">
+  import { untrack } from 'svelte';
+  import { titleOf } from '../state/wording';
+  import { workbench } from '../state/workbench.svelte';
+  import { figure, shown } from '../common/format';
+  import Between from './Between.svelte';
+  import Figures from './Figures.svelte';
+  import RouteSentence from './RouteSentence.svelte';
+  import Reached from './Reached.svelte';
+  import Readings from './Readings.svelte';
+  import Targets from './Targets.svelte';
+
+  /** A destination: its figures, who moved it, and what moves alike. */
+  let { name: given }: { name: string } = $props();
+  const name = untrack(() => given);
+
+  const lane = $derived(workbench.sheet?.lanes[name]);
+  const measured = $derived(workbench.judging.judgement?.measures.lanes[name]);
+  const pulls = $derived((workbench.patch?.routes ?? []).filter((route) => route.destination === name));
+  const pairs = $derived(
+    (workbench.judging.judgement?.measures.pairs ?? [])
+      .filter((pair) => pair.a === name || pair.b === name)
+      .map((pair) => ({ ...pair, other: pair.a === name ? pair.b : pair.a }))
+  );
+</script>
+
+<header>{lane?.title ?? name}</header>
+{#if measured}
+  <Figures of={measured.measures} unit={name === 'pitch' ? 'st' : measured.unit} />
+  <p class="help">From least to greatest: {shown(Number(measured.distance.toPrecision(4)), measured.distance_unit)}.</p>
+{:else}
+  <p class="help">Nothing moves it.</p>
+{/if}
+<Between {name} />
+<Readings about={name} />
+
+<h3>Who did it</h3>
+{#each pulls as route (route.id)}
+  <RouteSentence {route} from="destination" />
+  {#if measured && route.id in measured.shares}
+    <div class="share" title="Share of the variance while the note is held: cov(route, sum) / var(sum)">
+      <i style:width="{Math.min(100, Math.abs(measured.shares[route.id]! * 100))}%"></i>
+      <span>{(measured.shares[route.id]! * 100).toFixed(0)} %</span>
+    </div>
+  {/if}
+{:else}
+  <p class="help">Nothing yet.</p>
+{/each}
+
+{#if measured}<Reached {name} />{/if}
+
+{#if pairs.length > 0}
+  <h3>Moves alike</h3>
+  <dl>
+    {#each pairs as pair (pair.other)}
+      <dt>{titleOf(pair.other)}</dt>
+      <dd>{pair.word}, {figure(pair.correlation, 2)}</dd>
+    {/each}
+  </dl>
+{/if}
+
+{#if lane}<Targets {name} />{/if}
+
+<style>
+  dl {
+    display: grid;
+    grid-template-columns: 1fr max-content;
+    gap: 2px 10px;
+    margin: 0;
+    font-size: 13px;
+  }
+  dd {
+    margin: 0;
+  }
+  .share {
+    position: relative;
+    height: 15px;
+    margin: 0 0 4px;
+    background: var(--chosen);
+    border-radius: 3px;
+  }
+  .share i {
+    position: absolute;
+    inset: 0 auto 0 0;
+    background: var(--rule);
+    border-radius: 3px;
+  }
+  .share span {
+    position: absolute;
+    right: 6px;
+    font-size: 11.5px;
+    line-height: 15px;
+  }
+</style>

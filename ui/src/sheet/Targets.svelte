@@ -1,0 +1,192 @@
+<script lang="ts">
+  import { workbench } from '../state/workbench.svelte';
+  import { noteName, shown } from '../common/format';
+  import { messages } from '../state/messages.svelte';
+  import { WISHES, Aiming, type What } from './aiming.svelte';
+  import Labelled from '../common/Labelled.svelte';
+  import ValueField from '../common/ValueField.svelte';
+
+  /** Wishes for a stave, which Jorvik works out and shows as a ghost before they are taken. */
+  let { name }: { name: string } = $props();
+
+  const aiming = $derived(new Aiming(name));
+  const unit = $derived(name === 'pitch' ? 'st' : (workbench.sheet?.lanes[name]?.unit ?? 'ratio'));
+
+  $effect(() => {
+    const mine = aiming;
+    return () => mine.stop();
+  });
+  $effect(() => {
+    const { patch } = workbench;
+    if (patch && workbench.judging.judgement) void messages.attempt(() => aiming.look(patch));
+  });
+  $effect(() => {
+    const { patch } = workbench;
+    if (!patch) return;
+    aiming.keepUp(patch);
+    void messages.attempt(() => aiming.offer(patch));
+  });
+
+  const unitOf = (what: What): string => (what.endsWith('_s') ? 's' : unit);
+  const said = (what: What, value: number | null): string =>
+    value === null ? '–' : shown(Number(value.toPrecision(4)), unitOf(what));
+  const nameOf = (what: What): string => WISHES.find(([one]) => one === what)?.[1] ?? what;
+  type Note = { velocity?: number | null; key?: number | null };
+  const played = ({ velocity, key }: Note): boolean => velocity == null && key == null;
+  const noteOf = ({ velocity, key }: Note): string =>
+    [velocity == null ? '' : `velocity ${velocity}`, key == null ? '' : noteName(key)].filter(Boolean).join(', ') ||
+    'the note that is played';
+  const intoView = (node: HTMLElement): void => node.scrollIntoView({ block: 'nearest' });
+</script>
+
+<h3>Work it out for me</h3>
+<div class="note">
+  {#each ['velocity', 'key'] as const as part (part)}
+    <span>{part === 'velocity' ? 'at velocity' : 'and key'}</span>
+    <ValueField
+      value={aiming[part] ?? workbench[part]}
+      unit={part}
+      label="Target at {part}"
+      width="3.5rem"
+      low={0}
+      high={127}
+      reset={workbench[part]}
+      title="Wishes at several velocities and keys are met together"
+      oncommit={(v) => aiming.at(part, Number(v))}
+    />
+  {/each}
+</div>
+{#each WISHES as [what, label] (what)}
+  {@const target = aiming.wished(what)}
+  <Labelled name={label}>
+    <div class="target">
+      <input
+        type="checkbox"
+        aria-label="Target for {label}"
+        checked={target !== undefined}
+        onchange={(event) => {
+          if (event.currentTarget.checked) aiming.aim(what, aiming.present(what) ?? 0.1);
+          else if (target) aiming.forget(target);
+        }}
+      />
+      {#if target}
+        {#each [aiming.note] as note (`${note.velocity} ${note.key}`)}
+          <ValueField
+            value={target.value}
+            unit={unitOf(what)}
+            label="Wished {label}"
+            width="100%"
+            oncommit={(v) => aiming.aim(what, Number(v), note)}
+          />
+        {/each}
+      {:else}
+        <span>{said(what, aiming.present(what))}</span>
+      {/if}
+    </div>
+  </Labelled>
+{/each}
+{#each aiming.elsewhere as target (target)}
+  <p class="help">
+    {noteOf(target)}: {nameOf(target.what)}
+    {said(target.what, target.value)}
+    <button
+      class="bare"
+      aria-label="Forget the target for {nameOf(target.what)} at {noteOf(target)}"
+      onclick={() => aiming.forget(target)}>✕</button
+    >
+  </p>
+{/each}
+{#if aiming.targets.length > 0}
+  <div class="changing" role="group" aria-label="What may change">
+    <span>may change</span>
+    {#each aiming.offered as one (one.name)}
+      <label
+        ><input
+          type="checkbox"
+          checked={aiming.changes(one)}
+          onchange={(event) => aiming.pick(one.name, event.currentTarget.checked)}
+        />{one.label}
+        <i>{shown(Number(one.value.toPrecision(4)), one.unit)}</i></label
+      >
+    {/each}
+    {#if aiming.others.length > 0}
+      <select
+        class="link-select"
+        aria-label="Let something else change"
+        value=""
+        onchange={(event) => {
+          aiming.pick(event.currentTarget.value, true);
+          event.currentTarget.value = '';
+        }}
+      >
+        <option value="">also…</option>
+        {#each aiming.others as one (one.name)}<option value={one.name}>{one.label}</option>{/each}
+      </select>
+    {/if}
+  </div>
+{/if}
+{#if aiming.answer}
+  <div class="answer" {@attach intoView}>
+    <p class="help">{aiming.answer.changes.join('; ') || 'Nothing needs to change.'}</p>
+    {#each aiming.answer.met.filter((met) => !met.met) as { target, got }, i (i)}
+      <p class="missed">
+        {nameOf(target.what)}{played(target) ? '' : ` at ${noteOf(target)}`}: {said(target.what, target.value)} cannot be
+        met with the rest; the nearest is {said(target.what, got)}.
+      </p>
+    {/each}
+    <div class="acts">
+      <button class="quiet" onclick={() => aiming.take()}>Take it</button>
+      <button class="quiet" onclick={() => aiming.leave()}>Leave it</button>
+    </div>
+  </div>
+{:else}
+  <div class="acts">
+    {#if aiming.abort}
+      <button class="quiet" onclick={() => aiming.stop()}>Stop</button><span class="help" role="status"
+        >{aiming.tries ? `${aiming.tries} tries…` : 'Working it out…'}</span
+      >
+    {:else}
+      <button
+        class="quiet"
+        disabled={aiming.targets.length === 0 || aiming.changing.length === 0}
+        onclick={() => void messages.attempt(() => aiming.solve())}>Work it out</button
+      >
+    {/if}
+  </div>
+{/if}
+
+<style>
+  .note,
+  .changing {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px 6px;
+    margin-bottom: 5px;
+    font-size: 13px;
+    color: var(--faint);
+  }
+  .changing label {
+    display: flex;
+    align-items: center;
+    gap: 4px;
+    width: 100%;
+    color: var(--ink);
+  }
+  .changing i {
+    margin-left: auto;
+    font-style: normal;
+    color: var(--faint);
+  }
+  .target {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    font-size: 13px;
+    color: var(--faint);
+  }
+  .missed {
+    font-size: 12.5px;
+    color: var(--madder);
+  }
+</style>

@@ -1,0 +1,304 @@
+<script lang="ts">
+  import { messages } from '../state/messages.svelte';
+  import { setNote } from '../state/actions';
+  import { workbench } from '../state/workbench.svelte';
+  import { VELOCITIES } from '../state/tracing.svelte';
+  import { shown } from '../common/format';
+  import { save } from '../state/library';
+  import { cut } from '../common/text';
+  import { player } from '../state/player.svelte';
+  import { settings } from '../state/settings.svelte';
+  import Tabs from '../common/Tabs.svelte';
+  import ValueField from '../common/ValueField.svelte';
+
+  let { onshelf, onversions, onhelp }: { onshelf: () => void; onversions: () => void; onhelp: () => void } = $props();
+
+  const drafts = workbench.drafts;
+  const notes = $derived(workbench.patch?.performance?.notes?.length ?? 1);
+  const status = $derived.by(() => {
+    const version = drafts.head?.saved_number ?? 0;
+    if (drafts.state === 'conflict') return 'changed in another window';
+    if (drafts.state === 'waiting') return 'not kept yet';
+    if (drafts.state === 'refused') return 'not kept';
+    if (drafts.state === 'keeping' || workbench.onTheWay) return 'keeping…';
+    return drafts.head?.unsaved ? `draft kept · after version ${version}` : `saved · version ${version}`;
+  });
+
+  function rename(event: Event & { currentTarget: HTMLInputElement }): void {
+    const name = cut(event.currentTarget.value.trim(), 120);
+    if (!workbench.patch || !name) event.currentTarget.value = workbench.patch?.name ?? '';
+    else workbench.edit(`rename to ${name}`, { ...workbench.patch, name });
+  }
+
+  function setTempo(value: number | string, merge: string): void {
+    if (!workbench.patch) return;
+    const performance = { ...workbench.patch.performance, tempo_bpm: Number(value) };
+    workbench.edit(`tempo ${shown(value, 'bpm')}`, { ...workbench.patch, performance }, merge);
+  }
+</script>
+
+<header>
+  <div class="who">
+    <button class="quiet" onclick={onshelf} aria-label="Patches" title="All patches (P)">Patches</button>
+    <input
+      class="field title"
+      aria-label="Name of the patch"
+      value={workbench.patch?.name ?? ''}
+      maxlength="120"
+      onchange={rename}
+    />
+    <button class="quiet" onclick={() => void messages.attempt(() => save())} title="Save as a version (Ctrl-S)"
+      >Save</button
+    >
+  </div>
+  <div class="note" role="group" aria-label="Test note">
+    {#if notes > 1}
+      <span
+        class="row"
+        title="The key moves all of them, so that the first has it; velocity and length are set for each"
+        >{notes} notes</span
+      >
+    {/if}
+    <ValueField
+      value={workbench.key}
+      unit="key"
+      label="Test key"
+      low={0}
+      high={127}
+      width="3.4rem"
+      oncommit={(v, m) => setNote(`test key ${shown(v, 'key')}`, { key: Number(v) }, m)}
+    />
+    <span class="three">
+      {#each VELOCITIES as step (step.name)}
+        <button
+          class="quiet"
+          aria-pressed={workbench.velocity === step.velocity}
+          onclick={() => setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}>{step.name}</button
+        >
+      {/each}
+    </span>
+    <ValueField
+      value={workbench.velocity}
+      unit="velocity"
+      label="Test velocity"
+      low={0}
+      high={127}
+      width="3rem"
+      oncommit={(v, m) => setNote(`test velocity ${v}`, { velocity: Number(v) }, m)}
+    />
+    <ValueField
+      value={workbench.note.length_s ?? 1}
+      unit="s"
+      label="Test length"
+      low={0.001}
+      high={60}
+      width="4.2rem"
+      oncommit={(v, m) => setNote(`test length ${shown(v, 's')}`, { length_s: Number(v) }, m)}
+    />
+    <ValueField
+      value={workbench.tempo}
+      unit="bpm"
+      label="Tempo"
+      low={10}
+      high={999}
+      width="4.6rem"
+      oncommit={setTempo}
+    />
+  </div>
+  <div class="play">
+    <button
+      class="go"
+      onclick={() => void player.toggle()}
+      aria-label={player.playing || player.waiting ? 'Stop' : 'Play'}
+      title="Space"
+    >
+      {player.playing ? 'Stop' : player.waiting ? '…' : 'Play'}
+    </button>
+    <button
+      class="quiet"
+      aria-pressed={player.loop}
+      onclick={() => (player.loop = !player.loop)}
+      title="Play again and again; changes are heard at the next pass (L)">Loop</button
+    >
+    <button
+      class="quiet"
+      aria-pressed={workbench.tracing.allThree}
+      onclick={() => {
+        workbench.tracing.allThree = !workbench.tracing.allThree;
+        workbench.tracing.ask();
+      }}
+      title="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</button
+    >
+    <label class="level" title="Playback level; it starts low">
+      <span class="sr-only">Playback level</span>
+      <input
+        type="range"
+        min="0"
+        max="1"
+        step="0.01"
+        value={settings.now.level}
+        oninput={(e) => player.setLevel(Number(e.currentTarget.value))}
+      />
+    </label>
+  </div>
+  <div class="back">
+    <Tabs />
+    <span
+      class="light"
+      class:on={player.limitedDb > 0}
+      title="The limiter: how much it took off the loudest moment of what was played last"
+      >{player.limitedDb > 0 ? `limiter −${player.limitedDb.toFixed(1)} dB` : 'limiter'}</span
+    >
+    <button
+      class="quiet"
+      aria-pressed={settings.now.keys}
+      title="A row of keys (K)"
+      onclick={() => settings.set({ keys: !settings.now.keys })}>Keys</button
+    >
+    <button
+      class="quiet"
+      aria-pressed={workbench.tracing.ghost !== null}
+      title="Hold this version behind what you change next (G)"
+      onclick={() => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold())}>Ghost</button
+    >
+    <button class="bare status" onclick={onversions} title="Versions of this patch" data-state={drafts.state}
+      >{status}</button
+    >
+    <button
+      class="quiet"
+      disabled={!workbench.steps.undoLabel}
+      onclick={() => workbench.undo()}
+      aria-label={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}
+      title={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Nothing to undo'}
+      ><span class="cut">{workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}</span></button
+    >
+    <button
+      class="quiet"
+      disabled={!workbench.steps.redoLabel}
+      onclick={() => workbench.redo()}
+      aria-label={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Redo'}
+      title={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Nothing to redo'}>Redo</button
+    >
+    <button
+      class="quiet"
+      onclick={() => settings.set({ theme: settings.dark ? 'light' : 'dark' })}
+      aria-label="{settings.dark ? 'Light' : 'Dark'} theme"
+      title="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</button
+    >
+    <button class="quiet" onclick={onhelp} aria-label="Help" title="Shortcuts and cautions (?)">?</button>
+  </div>
+</header>
+
+<style>
+  header {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 6px 18px;
+  }
+  .who,
+  .note,
+  .play,
+  .back {
+    display: flex;
+    align-items: center;
+    gap: 5px;
+  }
+  .who {
+    flex: 1 1 18rem;
+    min-width: 0;
+  }
+  .back {
+    flex: 1 0 100%;
+  }
+  @media (max-width: 900px) {
+    .who,
+    .note,
+    .play,
+    .back {
+      flex-wrap: wrap;
+      min-width: 0;
+    }
+  }
+  .status {
+    margin-right: auto;
+  }
+  .light {
+    font-size: 12px;
+    color: var(--faint);
+    border: 1px solid var(--rule);
+    border-radius: 9px;
+    padding: 0 8px;
+    white-space: nowrap;
+  }
+  .light.on {
+    color: var(--on-signal);
+    background: var(--signal);
+    border-color: var(--signal);
+  }
+  .title {
+    font-weight: 700;
+    font-size: 18px;
+    line-height: 24px;
+    border-color: transparent;
+    background: none;
+    flex: 1 1 9rem;
+    width: 9rem;
+    text-overflow: ellipsis;
+  }
+  .title:hover,
+  .title:focus {
+    border-color: var(--edge);
+  }
+  .status {
+    color: var(--faint);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .status[data-state='conflict'],
+  .status[data-state='refused'],
+  .status[data-state='waiting'] {
+    color: var(--madder);
+    font-weight: 600;
+  }
+  .row {
+    font-size: 13px;
+    color: var(--faint);
+    white-space: nowrap;
+  }
+  .three {
+    display: flex;
+  }
+  .three button {
+    border-radius: 0;
+    margin-left: -1px;
+  }
+  .three button:first-child {
+    border-radius: 5px 0 0 5px;
+  }
+  .three button:last-child {
+    border-radius: 0 5px 5px 0;
+  }
+  .go {
+    background: var(--signal);
+    color: var(--on-signal);
+    border: 0;
+    border-radius: 5px;
+    font-weight: 700;
+    width: 4.6rem;
+    line-height: 28px;
+    cursor: pointer;
+  }
+  .level input {
+    width: 5.5rem;
+    accent-color: var(--ink);
+    vertical-align: middle;
+  }
+  .cut {
+    display: inline-block;
+    max-width: 26rem;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    vertical-align: bottom;
+  }
+</style>

@@ -1,0 +1,216 @@
+import { describe, expect, it } from 'vitest';
+import type { Catalogue, Patch, Route } from '../api/api';
+import { atStep } from '../compare/compared';
+import * as doc from './document';
+import { withNote } from './document';
+import { named } from '../common/testing';
+
+const field = (name: string, role: string) => ({ name, role, help: '', default: 0 });
+const catalogue = {
+  kinds: [
+    { kind: 'lfo', title: 'LFO', role: 'source', help: '', fields: [field('rate', 'number')] },
+    { kind: 'slew', title: 'Slew', role: 'processor', help: '', fields: [field('input', 'signal')] },
+    { kind: 'mix', title: 'Mix', role: 'processor', help: '', fields: [field('inputs', 'mix_inputs')] },
+    { kind: 'macro', title: 'Macro', role: 'control', help: '', fields: [] }
+  ],
+  destinations: [],
+  signals: {},
+  tables: {}
+} as unknown as Catalogue;
+
+const patch = {
+  format: 'jorvik-patch',
+  version: 1,
+  performance: { controls: { 'macro:grip': [[0, 0.5]] } },
+  modules: [
+    { id: 'sway', kind: 'lfo' },
+    { id: 'lag', kind: 'slew', input: 'sway' },
+    { id: 'sum', kind: 'mix', inputs: [{ source: 'sway' }, { source: 'gate' }, { source: 0.5 }] },
+    { id: 'grip', kind: 'macro' }
+  ],
+  routes: [
+    { id: 'a', source: 'sway', destination: 'pitch', amount: 1 },
+    { id: 'b', source: 'lag', destination: 'sway.rate', amount: 1 },
+    { id: 'c', source: 'lag', destination: 'cutoff', amount: 5, via: 'sway' },
+    { id: 'd', source: 'gate', destination: 'route:a.amount', amount: 1 },
+    { id: 'e', source: 'gate', destination: 'route:d.amount', amount: 1 }
+  ]
+} as unknown as Patch;
+
+const before = JSON.stringify(patch);
+const routeIds = (of: Patch) => doc.routes(of).map((route) => route.id);
+
+describe('another test note', () => {
+  const played = (patch: Patch) => patch.performance?.notes?.map((n) => [n.key, n.velocity, n.length_s]);
+  const row: Patch = {
+    ...named('row'),
+    performance: {
+      notes: [
+        { key: 48, velocity: 40, length_s: 0.2 },
+        { key: 55, velocity: 90, length_s: 0.3 }
+      ]
+    }
+  };
+
+  it('moves a row by its first key, and sets velocity and length of each', () => {
+    expect(played(withNote(row, { key: 50 }))).toEqual([
+      [50, 40, 0.2],
+      [57, 90, 0.3]
+    ]);
+    expect(played(withNote(row, { velocity: 118, length_s: 1 }))).toEqual([
+      [48, 118, 1],
+      [55, 118, 1]
+    ]);
+  });
+
+  it('is the one of a step of Compare', () => {
+    expect(atStep(row, 'key', 60).performance).toEqual(withNote(row, { key: 60 }).performance);
+  });
+});
+
+describe('removing', () => {
+  it('takes what moved the amount of a removed route with it, and what moved that', () => {
+    expect(routeIds(doc.removeRoutes(patch, ['a']))).toEqual(['b', 'c']);
+    expect(JSON.stringify(patch)).toBe(before);
+  });
+
+  it('leaves nothing that reads a removed source', () => {
+    const without = doc.removeModule(patch, 'sway', catalogue);
+    expect(JSON.stringify(without)).not.toContain('sway');
+    expect(routeIds(without)).toEqual(['c']);
+    expect(doc.routes(without)[0]?.via).toBeNull();
+    expect(doc.modules(without)).toEqual([
+      { id: 'lag', kind: 'slew', input: 0 },
+      { id: 'sum', kind: 'mix', inputs: [{ source: 0 }, { source: 'gate' }, { source: 0.5 }] },
+      { id: 'grip', kind: 'macro' }
+    ]);
+    expect(JSON.stringify(patch)).toBe(before);
+  });
+
+  it('takes the control lane of a removed macro with it', () => {
+    expect(doc.removeModule(patch, 'grip', catalogue).performance?.controls).toEqual({});
+  });
+});
+
+describe('renaming', () => {
+  it('changes the name wherever it is spoken of, and nothing else', () => {
+    const renamed = doc.renameModule(patch, 'sway', 'rock', catalogue);
+    expect(JSON.stringify(renamed)).not.toContain('sway');
+    expect(JSON.stringify(doc.renameModule(renamed, 'rock', 'sway', catalogue))).toBe(before);
+  });
+
+  it('renames the control lane of a macro', () => {
+    const controls = doc.renameModule(patch, 'grip', 'hold', catalogue).performance?.controls;
+    expect(controls).toEqual({ 'macro:hold': [[0, 0.5]] });
+  });
+});
+
+describe('adding', () => {
+  it('finds an id that is free', () => {
+    expect(doc.freeId('lfo', [])).toBe('lfo');
+    expect(doc.freeId('lfo', ['lfo', 'lfo 2'])).toBe('lfo 3');
+    const [next, id] = doc.addModule(patch, catalogue.kinds[0]!);
+    expect(id).toBe('lfo');
+    expect(doc.addModule(next, catalogue.kinds[0]!)[1]).toBe('lfo 2');
+  });
+
+  it('gives a route an id without what ids may not hold', () => {
+    const [, id] = doc.addRoute(patch, 'sway', 'lag.rise_s', { amount: 0.05, mode: 'add' });
+    expect(id).not.toMatch(/[.:]/);
+  });
+
+  it('begins a route as the catalogue says, and one on an amount by taking all of that away', () => {
+    const first = { amount: 1, mode: 'scale' } as const;
+    const [next, id] = doc.addRoute(patch, 'sway', 'amplitude', first);
+    expect(doc.routes(next).at(-1)).toMatchObject(first);
+    const [moved] = doc.addRoute(next, 'sway', `route:${id}.amount`, { amount: 0.3, mode: 'add' });
+    expect(doc.routes(moved).at(-1)).toMatchObject({ mode: 'add', amount: -1 });
+  });
+});
+
+describe('telling apart', () => {
+  it('gives every one of twenty-five sources a look of its own', () => {
+    const many = { ...patch, modules: Array.from({ length: 25 }, (_, i) => ({ id: `m${i}`, kind: 'lfo' })) } as Patch;
+    const looks = doc.modules(many).map((module) => JSON.stringify(doc.dyeOf(many, module.id)));
+    expect(new Set(looks).size).toBe(25);
+  });
+
+  it('never tells neighbours apart by colour alone', () => {
+    const dashes = doc.modules(patch).map((module) => doc.dyeOf(patch, module.id).dash.join());
+    expect(new Set(dashes).size).toBe(dashes.length);
+  });
+});
+
+describe('sentences', () => {
+  const route: Route = { id: 'x', source: 'sway', destination: 'cutoff', amount: 7 };
+  it('say what moves what, how far, and what scales it', () => {
+    expect(doc.sentence({ ...route, via: 'mod_wheel' }, '7 st', 'cutoff', doc.verbOf(route, false))).toBe(
+      'sway raises cutoff 7 st, scaled by mod wheel'
+    );
+    expect(doc.verbOf({ ...route, amount: -7 }, false)).toBe('lowers it');
+    expect(doc.verbOf(route, true)).toContain('±');
+    expect(doc.verbOf({ ...route, mode: 'scale' }, true)).toBe('scales it');
+  });
+});
+
+describe('handing over, doubling, turning over', () => {
+  it('gives all routes of a source to another, or those named', () => {
+    const all = doc.handOver(patch, 'lag', 'sum');
+    expect(doc.routes(all).filter((r) => r.source === 'lag')).toEqual([]);
+    expect(
+      doc
+        .routes(all)
+        .filter((r) => r.source === 'sum')
+        .map((r) => r.id)
+    ).toEqual(['b', 'c']);
+    const one = doc.handOver(patch, 'lag', 'grip', ['c']);
+    expect(
+      doc
+        .routes(one)
+        .filter((r) => r.source === 'grip')
+        .map((r) => r.id)
+    ).toEqual(['c']);
+    expect(JSON.stringify(patch)).toBe(before);
+  });
+  it('doubles a source with its routes under free names', () => {
+    const [next, name] = doc.duplicateModule(patch, 'lag');
+    expect(name).toBe('lag 2');
+    const copies = doc.routes(next).filter((r) => r.source === name);
+    expect(copies.map((r) => [r.destination, r.amount])).toEqual([
+      ['sway.rate', 1],
+      ['cutoff', 5]
+    ]);
+    expect(new Set(routeIds(next)).size).toBe(routeIds(next).length);
+  });
+  it('pastes what another patch can take, and leaves out the rest', () => {
+    const clip = { module: doc.modules(patch)[1]!, routes: doc.routes(patch).filter((r) => r.source === 'lag') };
+    const empty = { format: 'jorvik-patch', version: 1 } as unknown as Patch;
+    const [next, name] = doc.pasted(empty, clip);
+    expect(name).toBe('lag');
+    expect(doc.routes(next).map((r) => [r.destination, r.via])).toEqual([['cutoff', null]]);
+  });
+  it('turns a route over, and back', () => {
+    const once = doc.inverted(patch, 'c');
+    expect(doc.routes(once)[2]!.amount).toBe(-5);
+    expect(doc.inverted(once, 'c')).toEqual(patch);
+  });
+  it('lets one sound alone, and all again', () => {
+    const alone = doc.soloed(patch, (route) => route.id === 'a');
+    expect(
+      doc
+        .routes(alone)
+        .filter((r) => r.enabled !== false)
+        .map((r) => r.id)
+    ).toEqual(['a']);
+    expect(doc.routes(doc.soloed(alone, null)).every((r) => r.enabled)).toBe(true);
+  });
+  it('brings one source or one route back from an older version', () => {
+    const changed = doc.replaceRoute(doc.replaceModule(patch, 'lag', { rise_s: 2 }), 'c', { amount: 9 });
+    const route = doc.restoredFrom(changed, patch, { route: 'c' });
+    expect(doc.routes(route)[2]!.amount).toBe(5);
+    expect(doc.modules(route)[1]).toEqual(doc.modules(changed)[1]);
+    expect(doc.restoredFrom(changed, patch, { source: 'lag' })).toEqual(patch);
+    const without = doc.removeModule(patch, 'lag', catalogue);
+    expect(doc.modules(doc.restoredFrom(without, patch, { source: 'lag' })).map((m) => m.id)).toContain('lag');
+  });
+});

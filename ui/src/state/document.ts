@@ -1,0 +1,268 @@
+/** Changes to a patch, as functions from one document to the next. None of them alters what it is given. */
+import { cut } from '../common/text';
+import type { Catalogue, FieldFacts, KindFacts, Module, Patch, Route } from '../api/api';
+
+export const DYES = ['madder', 'weld', 'woad', 'lichen', 'walnut'] as const;
+export const DASHES: readonly (readonly number[])[] = [[], [7, 4], [2, 3], [9, 3, 2, 3], [12, 4]];
+
+export interface Dye {
+  colour: string;
+  dash: readonly number[];
+}
+
+export const modules = (patch: Patch): Module[] => patch.modules ?? [];
+export const routes = (patch: Patch): Route[] => patch.routes ?? [];
+
+/** Returns the colour and the pattern that mean a source: both, so that neither is needed alone. */
+export function dyeOf(patch: Patch, source: string): Dye {
+  const index = modules(patch).findIndex((module) => module.id === source);
+  if (index < 0) return { colour: 'faint', dash: [1, 3] };
+  return { colour: DYES[index % DYES.length]!, dash: DASHES[(index + Math.floor(index / 5)) % DASHES.length]! };
+}
+
+export function replaceModule(patch: Patch, id: string, fields: Record<string, unknown>): Patch {
+  const changed = modules(patch).map((module) => (module.id === id ? ({ ...module, ...fields } as Module) : module));
+  return { ...patch, modules: changed };
+}
+
+export function replaceRoute(patch: Patch, id: string, fields: Partial<Route>): Patch {
+  return { ...patch, routes: routes(patch).map((route) => (route.id === id ? { ...route, ...fields } : route)) };
+}
+
+/** Returns the first of `stem`, `stem 2`, `stem 3`, ... that is not taken. */
+export function freeId(stem: string, takenIds: readonly string[]): string {
+  for (let n = 1; ; n++) {
+    const id = n === 1 ? stem : `${stem} ${n}`;
+    if (!takenIds.includes(id)) return id;
+  }
+}
+
+export function addModule(patch: Patch, kind: KindFacts): [Patch, string] {
+  const taken = modules(patch).map((module) => module.id);
+  const id = freeId(kind.title.toLowerCase(), taken);
+  return [{ ...patch, modules: [...modules(patch), { id, kind: kind.kind } as Module] }, id];
+}
+
+/** What a new route begins with; the catalogue has it of each destination. */
+export interface FirstRoute {
+  amount: number;
+  mode: 'add' | 'scale';
+}
+
+export function addRoute(patch: Patch, source: string, destination: string, first: FirstRoute): [Patch, string] {
+  const takenIds = routes(patch).map((route) => route.id);
+  const id = freeId(`${source} to ${destination.replace('.', ' ').replace(':', ' ')}`, takenIds);
+  // What moves how far a route goes begins by taking it all away: full velocity, and the movement is gone.
+  const moved = routes(patch).find((route) => `route:${route.id}.amount` === destination);
+  const amount = moved ? -(moved.amount ?? 0) : first.amount;
+  const route: Route = { id, source, destination, amount, mode: first.mode };
+  return [{ ...patch, routes: [...routes(patch), route] }, id];
+}
+
+/** Returns the patch without some routes, nor what moved their amounts. */
+export function removeRoutes(patch: Patch, ids: readonly string[]): Patch {
+  const moved = ids.map((id) => `route:${id}.amount`);
+  const gone = routes(patch).filter((route) => ids.includes(route.id) || moved.includes(route.destination));
+  const left = routes(patch).filter((route) => !gone.includes(route));
+  const next = { ...patch, routes: left };
+  return gone.length > ids.length
+    ? removeRoutes(
+        next,
+        gone.map((route) => route.id)
+      )
+    : next;
+}
+
+/** Returns the patch without a source: its routes go with it, and inputs that read it read 0. */
+export function removeModule(patch: Patch, id: string, catalogue: Catalogue): Patch {
+  const lost = routes(patch).filter((route) => route.source === id || route.destination.startsWith(`${id}.`));
+  const without = removeRoutes(
+    patch,
+    lost.map((route) => route.id)
+  );
+  const controls = { ...without.performance?.controls };
+  delete controls[`macro:${id}`];
+  return {
+    ...without,
+    performance: without.performance?.controls ? { ...without.performance, controls } : without.performance,
+    modules: modules(without)
+      .filter((module) => module.id !== id)
+      .map((module) => changeInputs(module, catalogue, (name) => (name === id ? 0 : name))),
+    routes: routes(without).map((route) => (route.via === id ? { ...route, via: null } : route))
+  };
+}
+
+/** Returns the patch with a source under another name, everywhere that it is spoken of. */
+export function renameModule(patch: Patch, from: string, to: string, catalogue: Catalogue): Patch {
+  const name = (value: string): string => (value === from ? to : value);
+  const controls = patch.performance?.controls;
+  const renamed = controls && Object.entries(controls).map(([k, v]) => [k === `macro:${from}` ? `macro:${to}` : k, v]);
+  return {
+    ...patch,
+    performance: renamed ? { ...patch.performance, controls: Object.fromEntries(renamed) } : patch.performance,
+    modules: modules(patch).map((module) => ({
+      ...changeInputs(module, catalogue, name),
+      id: name(module.id)
+    })) as Module[],
+    routes: routes(patch).map((route) => ({
+      ...route,
+      source: name(route.source),
+      via: route.via ? name(route.via) : route.via,
+      destination: route.destination.startsWith(`${from}.`)
+        ? to + route.destination.slice(from.length)
+        : route.destination
+    }))
+  };
+}
+
+function changeInputs(module: Module, catalogue: Catalogue, change: (name: string) => string | number): Module {
+  const facts = catalogue.kinds.find((kind) => kind.kind === module.kind)?.fields ?? [];
+  const next: Record<string, unknown> = { ...module };
+  for (const field of facts) {
+    const value = next[field.name];
+    if (field.role === 'signal' && typeof value === 'string') next[field.name] = change(value);
+    if (field.role === 'mix_inputs' && Array.isArray(value)) {
+      next[field.name] = (value as { source?: string | number }[]).map((input) =>
+        typeof input.source === 'string' ? { ...input, source: change(input.source) } : input
+      );
+    }
+  }
+  return next as Module;
+}
+
+export interface NoteFields {
+  key?: number;
+  velocity?: number;
+  length_s?: number;
+}
+
+/**
+ * Returns the patch at another test note. Of a row the key moves all, so that the first has it and the others stay as
+ * far from it as they are; velocity and length are every note's. The core does the same wherever it is asked.
+ */
+export function withNote(patch: Patch, { key, ...others }: NoteFields): Patch {
+  const notes = patch.performance?.notes ?? [{}];
+  const apart = key === undefined ? 0 : key - (notes[0]?.key ?? 60);
+  const moved = notes.map((note) => ({
+    ...note,
+    ...(key === undefined ? {} : { key: (note.key ?? 60) + apart }),
+    ...others
+  }));
+  return { ...patch, performance: { ...patch.performance, notes: moved } };
+}
+
+export function fieldValue(module: Module, field: FieldFacts): unknown {
+  return (module as unknown as Record<string, unknown>)[field.name] ?? field.default;
+}
+
+/** Returns a route said as a sentence, for a screen reader and a tooltip. */
+export function sentence(route: Route, amount: string, destination: string, verb: string): string {
+  const via = route.via ? `, scaled by ${route.via.replace('_', ' ')}` : '';
+  return `${route.source} ${verb.replace('it', destination)} ${route.mode === 'range' ? 'over a range' : amount}${via}`;
+}
+
+/** Returns the verb of a route's sentence; a source that swings both ways neither raises nor lowers. */
+export function verbOf(route: Route, swings: boolean): string {
+  if (route.mode === 'scale') return 'scales it';
+  if (route.mode === 'range') return 'sets it';
+  if (swings) return 'moves it ±';
+  return (route.amount ?? 0) < 0 ? 'lowers it' : 'raises it';
+}
+
+/** Returns the patch with routes of one source given to another: those named, or all of them. */
+export function handOver(patch: Patch, from: string, to: string, ids?: readonly string[]): Patch {
+  return {
+    ...patch,
+    routes: routes(patch).map((route) =>
+      route.source === from && (!ids || ids.includes(route.id)) ? { ...route, source: to } : route
+    )
+  };
+}
+
+/** Returns the patch with a source twice, and each of its routes; and the copy's name. */
+export function duplicateModule(patch: Patch, id: string): [Patch, string] {
+  const original = modules(patch).find((module) => module.id === id);
+  if (!original) return [patch, id];
+  const name = freeId(
+    id.replace(/ \d+$/, ''),
+    modules(patch).map((m) => m.id)
+  );
+  return pasted(patch, { module: { ...original, id: name }, routes: routes(patch).filter((r) => r.source === id) });
+}
+
+/** A source with its routes, or routes alone, as the clipboard holds them. */
+export interface Clip {
+  module?: Module;
+  routes: Route[];
+}
+
+/** Returns the patch with a clip added under free names; what its routes cannot reach is left out. */
+export function pasted(patch: Patch, clip: Clip): [Patch, string] {
+  let next = patch;
+  let name = '';
+  if (clip.module) {
+    name = freeId(
+      clip.module.id,
+      modules(patch).map((m) => m.id)
+    );
+    next = { ...patch, modules: [...modules(patch), { ...clip.module, id: name }] };
+  }
+  const reach = (at: string): boolean =>
+    at.startsWith('route:')
+      ? routes(next).some((route) => `route:${route.id}.amount` === at)
+      : !at.includes('.') || modules(next).some((module) => at.startsWith(`${module.id}.`));
+  const known = (signal: string): boolean => modules(next).some((m) => m.id === signal) || SIGNALS.includes(signal);
+  for (const route of clip.routes) {
+    const source = clip.module ? name : route.source;
+    if (!reach(route.destination) || !known(source)) continue;
+    const id = freeId(
+      cut(`${source} to ${route.destination.replace('.', ' ').replace(':', ' ')}`, 60),
+      routes(next).map((r) => r.id)
+    );
+    const via = route.via && known(route.via) ? route.via : null;
+    next = { ...next, routes: [...routes(next), { ...route, id, source, ...(route.via ? { via } : {}) }] };
+  }
+  return [next, name];
+}
+
+const SIGNALS = ['gate', 'trigger', 'velocity', 'key', 'note_random', 'pressure', 'mod_wheel', 'pitch_bend'];
+
+/** Returns the patch with a route turned over: what raised now lowers, a range runs the other way. */
+export function inverted(patch: Patch, id: string): Patch {
+  return {
+    ...patch,
+    routes: routes(patch).map((route) => {
+      if (route.id !== id) return route;
+      if (route.mode === 'range') return { ...route, low: route.high, high: route.low };
+      return { ...route, amount: -(route.amount ?? 0) };
+    })
+  };
+}
+
+/** Returns the patch with only some routes on, or with all of them on again. */
+export function soloed(patch: Patch, keep: ((route: Route) => boolean) | null): Patch {
+  return { ...patch, routes: routes(patch).map((route) => ({ ...route, enabled: keep ? keep(route) : true })) };
+}
+
+/** Returns the patch with one source, and its routes, as they were in an older version; or with one route. */
+export function restoredFrom(patch: Patch, older: Patch, what: { source?: string; route?: string }): Patch {
+  if (what.route) {
+    const old = routes(older).find((route) => route.id === what.route);
+    if (!old) return patch;
+    const here = routes(patch).some((route) => route.id === old.id);
+    return {
+      ...patch,
+      routes: here ? routes(patch).map((route) => (route.id === old.id ? old : route)) : [...routes(patch), old]
+    };
+  }
+  const old = modules(older).find((module) => module.id === what.source);
+  if (!old) return patch;
+  const here = modules(patch).some((module) => module.id === old.id);
+  const back: Patch = {
+    ...patch,
+    modules: here ? modules(patch).map((m) => (m.id === old.id ? old : m)) : [...modules(patch), old]
+  };
+  return routes(older)
+    .filter((route) => route.source === old.id)
+    .reduce((next, route) => restoredFrom(next, older, { route: route.id }), back);
+}

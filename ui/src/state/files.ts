@@ -1,0 +1,84 @@
+/** Patches, sounds and traces to and from the disk. */
+import { api, asBody, Refused, unwrap, type Patch } from '../api/api';
+import { messages } from './messages.svelte';
+import { addTable } from './actions';
+import { cut } from '../common/text';
+
+const MOST_BYTES = 4_000_000;
+
+function fileName(patch: Patch, ending: string): string {
+  const stem =
+    (patch.name ?? 'patch')
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-|-$/g, '') || 'patch';
+  return `${stem}${ending}`;
+}
+
+function hand(blob: Blob, name: string): void {
+  const link = document.createElement('a');
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+export function downloadPatch(patch: Patch): void {
+  hand(new Blob([JSON.stringify(patch, null, 2) + '\n'], { type: 'application/json' }), fileName(patch, '.json'));
+}
+
+/** Has the server make a file of a patch and hands it over; returns the answer's headers. */
+export async function downloadMade(
+  patch: Patch,
+  what: 'sound' | 'trace.csv' | 'voltage.wav' | 'table.wav',
+  how: Record<string, unknown> = {},
+  ending = what === 'trace.csv' ? '.csv' : '.wav'
+): Promise<Headers> {
+  const giveUp = new AbortController();
+  const stop = (): void => giveUp.abort();
+  const asked = fetch(`/api/${what}`, {
+    method: 'POST',
+    signal: giveUp.signal,
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ document: asBody(patch), ...how })
+  });
+  const answer = await messages.while(`Making ${fileName(patch, ending)}…`, asked, stop);
+  if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
+  hand(await messages.while(`Reading ${fileName(patch, ending)}…`, answer.blob(), stop), fileName(patch, ending));
+  return answer.headers;
+}
+
+/** Returns the patch in a file; throws Refused with a sentence when there is none in it. */
+export async function readPatch(file: File): Promise<Patch> {
+  if (file.size > MOST_BYTES) {
+    throw new Refused(
+      413,
+      `${file.name}: found ${Math.round(file.size / 1e6)} MB; it must be a patch of 4 MB at most.`
+    );
+  }
+  const text = await file.text();
+  try {
+    return (await unwrap(api.POST('/api/read', { body: { text } }))) as Patch;
+  } catch (error) {
+    if (error instanceof Refused) throw new Refused(error.status, `${file.name}, ${error.message}`);
+    throw error;
+  }
+}
+
+/** Reads single cycles from a WAV file into a table of the patch's own, and lets oscillator 1 use it. */
+export async function readCycles(file: File, frameLength: number | null = null): Promise<void> {
+  if (file.size > 6_000_000)
+    throw new Refused(413, `${file.name}: found ${Math.round(file.size / 1e6)} MB; it must be 6 MB at most.`);
+  const bytes = new Uint8Array(await file.arrayBuffer());
+  let text = '';
+  for (let i = 0; i < bytes.length; i += 32_768) text += String.fromCharCode(...bytes.subarray(i, i + 32_768));
+  const body = { data: btoa(text), frame_length: frameLength };
+  const read = await unwrap(api.POST('/api/cycles', { body }));
+  const name = addTable(cut(file.name.replace(/\.[^.]*$/, '').replace(/[.:]/g, ' '), 40).trim() || 'read', {
+    cycles: read.cycles
+  });
+  const said = `${name}: ${read.frames} frames of ${read.frame_length} samples. ${read.remark}`;
+  const retry = (length: number) => () => void messages.attempt(() => readCycles(file, length));
+  const other = read.frame_length === 2048 ? 1024 : 2048;
+  messages.say(said, false, { label: `Read as frames of ${other}`, run: retry(other) });
+}

@@ -1,0 +1,166 @@
+/** The way back: every change in words, undone and done again without a limit, also after a reload. */
+import { del, get, set } from 'idb-keyval';
+import type { Patch } from '../api/api';
+import { freshId } from './window';
+
+interface Step {
+  label: string;
+  before: Patch;
+  after: Patch;
+  merge: string;
+  at: number;
+}
+
+/** Changes with one merge key that follow each other within this are one step. */
+const MERGE_MS = 1200;
+/** So many steps are put aside where a page goes before they are written. */
+const AT_HAND = 20;
+const REST_MS = 400;
+
+export class History {
+  private done: Step[] = $state.raw([]);
+  private undone: Step[] = $state.raw([]);
+  private id = '';
+  /** Under what each step is written: steps never change, so that it is written once. */
+  private keys = new WeakMap<Step, string>();
+  private written: string[] = [];
+  /** How many changes there were, and how many of them are written. */
+  private changes = 0;
+  private kept = 0;
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    globalThis.addEventListener?.('pagehide', () => this.hurry());
+  }
+
+  undoLabel = $derived(this.done.at(-1)?.label ?? '');
+  redoLabel = $derived(this.undone.at(-1)?.label ?? '');
+
+  /** Adds a change. It ends what could have been done again. */
+  add(label: string, before: Patch, after: Patch, merge = ''): void {
+    const last = this.done.at(-1);
+    const at = Date.now();
+    if (last && merge && last.merge === merge && at - last.at < MERGE_MS) {
+      this.done = [...this.done.slice(0, -1), { ...last, label, after, at }];
+    } else this.done = [...this.done, { label, before, after, merge, at }];
+    this.undone = [];
+    this.remember();
+  }
+
+  /** Takes the last change back, and returns the patch before it. */
+  back(): Patch | undefined {
+    const step = this.done.at(-1);
+    if (!step) return undefined;
+    this.done = this.done.slice(0, -1);
+    this.undone = [...this.undone, step];
+    this.remember();
+    return step.before;
+  }
+
+  /** Does the last undone change again, and returns the patch after it. */
+  forth(): Patch | undefined {
+    const step = this.undone.at(-1);
+    if (!step) return undefined;
+    this.undone = this.undone.slice(0, -1);
+    this.done = [...this.done, { ...step, merge: '' }];
+    this.remember();
+    return step.after;
+  }
+
+  /** Forgets the change that led to a patch, as when it was refused. */
+  forget(refused: Patch): void {
+    this.done = this.done.filter((step) => step.after !== refused);
+    this.remember();
+  }
+
+  /** What changed is written when it has rested for a moment: a drag is one writing, not hundreds. */
+  private remember(): void {
+    this.changes++;
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.write(), REST_MS);
+  }
+
+  /** Writes each step that is not written yet, and which there are; resolves when that is done. */
+  async write(): Promise<void> {
+    clearTimeout(this.timer);
+    const { id, done, undone, changes } = this;
+    if (this.kept >= changes) return;
+    const fresh = [...done, ...undone].filter((step) => !this.keys.has(step));
+    for (const step of fresh) this.keys.set(step, `step ${id} ${freshId()}`);
+    const [all, redo] = [done, undone].map((steps) => steps.map((step) => this.keys.get(step)!)) as [
+      string[],
+      string[]
+    ];
+    const gone = this.written.filter((key) => !all.includes(key) && !redo.includes(key));
+    this.written = [...all, ...redo];
+    try {
+      await Promise.all(fresh.map((step) => set(this.keys.get(step)!, step)));
+      await set(`steps ${id}`, { done: all, undone: redo });
+      // Only now: a page that goes in the middle of it puts them aside.
+      this.kept = Math.max(this.kept, changes);
+      await Promise.all(gone.map((key) => del(key)));
+    } catch {
+      // A browser that keeps nothing still undoes what was done since it was opened.
+    }
+  }
+
+  /** Puts what is not written yet where it is taken at once, as when the page goes. */
+  private hurry(): void {
+    if (this.kept >= this.changes) return;
+    const key = `jorvik.steps.${this.id}`;
+    try {
+      sessionStorage.setItem(key, JSON.stringify([this.done.slice(-AT_HAND), this.undone.slice(-AT_HAND)]));
+    } catch {
+      sessionStorage.removeItem(key);
+    }
+  }
+
+  /** Recalls the steps of a patch that was opened, where they lead to it as it stands. */
+  async open(id: string, patch: Patch): Promise<void> {
+    await this.write();
+    this.id = id;
+    this.done = this.undone = [];
+    this.written = [];
+    this.kept = this.changes;
+    const key = `jorvik.steps.${id}`;
+    const recent = read(sessionStorage.getItem(key));
+    sessionStorage.removeItem(key);
+    const kept = await recalled(id).catch((): Both => [[], []]);
+    if (this.id !== id || this.done.length > 0) return;
+    const here = JSON.stringify(patch);
+    // Where the patch was changed elsewhere meanwhile, the steps lead nowhere.
+    const leads = ([done, undone]: Both): boolean =>
+      JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === here;
+    const found = [joined(kept, recent), kept, recent].find(leads);
+    [this.done, this.undone] = found ?? [[], []];
+    if (found && found !== kept) this.remember();
+  }
+}
+
+type Both = [Step[], Step[]];
+
+/** Returns kept steps followed by those that were put aside in a hurry, where these go on from them. */
+function joined([done, undone]: Both, [more, redo]: Both): Both {
+  const first = JSON.stringify(more[0]?.before);
+  const at = done.findIndex((step) => JSON.stringify(step.before) === first);
+  return more.length === 0 ? [done, undone] : [[...(at < 0 ? done : done.slice(0, at)), ...more], redo];
+}
+
+function read(text: string | null): Both {
+  try {
+    const found = JSON.parse(text ?? '[[],[]]') as Partial<Both>;
+    return [found[0] ?? [], found[1] ?? []];
+  } catch {
+    return [[], []];
+  }
+}
+
+async function recalled(id: string): Promise<Both> {
+  const index = await get<{ done: string[]; undone: string[] } | Both>(`steps ${id}`);
+  if (!index) return [[], []];
+  // As it was written once: all steps in one.
+  if (Array.isArray(index)) return index;
+  const each = (keys: string[]): Promise<(Step | undefined)[]> => Promise.all(keys.map((key) => get<Step>(key)));
+  const [done, undone] = await Promise.all([each(index.done), each(index.undone)]);
+  return [done.filter((step) => step !== undefined), undone.filter((step) => step !== undefined)];
+}

@@ -1,0 +1,161 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest';
+import { Memory, named } from '../common/testing';
+
+const database = new Map<string, unknown>();
+const writes: string[] = [];
+let works = true;
+vi.mock('idb-keyval', () => ({
+  get: (key: string) => (works ? Promise.resolve(structuredClone(database.get(key))) : Promise.reject(new Error('no'))),
+  del: (key: string) => Promise.resolve(void database.delete(key)),
+  set: (key: string, value: unknown) => {
+    writes.push(key);
+    if (!works) return Promise.reject(new Error('no'));
+    database.set(key, structuredClone(value));
+    return Promise.resolve();
+  }
+}));
+
+const [a, b, c] = [named('a'), named('b'), named('c')];
+
+async function fresh(patch = a) {
+  const { History } = await import('./history.svelte');
+  const steps = new History();
+  await steps.open('p1', patch);
+  return steps;
+}
+
+beforeEach(() => {
+  works = true;
+  database.clear();
+  const heard = new EventTarget();
+  vi.stubGlobal('addEventListener', heard.addEventListener.bind(heard));
+  vi.stubGlobal('dispatchEvent', heard.dispatchEvent.bind(heard));
+  vi.useFakeTimers();
+  vi.stubGlobal('sessionStorage', new Memory());
+  return () => vi.useRealTimers();
+});
+
+describe('steps', () => {
+  it('go back and forth, each under its name', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    steps.add('second', b, c);
+    expect(steps.undoLabel).toBe('second');
+    expect(steps.back()).toEqual(b);
+    expect([steps.undoLabel, steps.redoLabel]).toEqual(['first', 'second']);
+    expect(steps.forth()).toEqual(c);
+    expect(steps.forth()).toBeUndefined();
+    steps.back();
+    steps.back();
+    expect(steps.back()).toBeUndefined();
+  });
+
+  it('end what could have been done again when something else is done', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    steps.back();
+    steps.add('other', a, c);
+    expect(steps.redoLabel).toBe('');
+    expect(steps.back()).toEqual(a);
+  });
+
+  it('become one where a drag goes on, and two where it rests', async () => {
+    const steps = await fresh();
+    steps.add('attack 90 ms', a, b, 'drag attack');
+    vi.advanceTimersByTime(1000);
+    steps.add('attack 95 ms', b, c, 'drag attack');
+    expect(steps.undoLabel).toBe('attack 95 ms');
+    expect(steps.back()).toEqual(a);
+    steps.forth();
+    vi.advanceTimersByTime(1500);
+    steps.add('attack 80 ms', c, b, 'drag attack');
+    expect(steps.back()).toEqual(c);
+  });
+
+  it('are never merged into one that was done again', async () => {
+    const steps = await fresh();
+    steps.add('drag', a, b, 'drag');
+    steps.back();
+    steps.forth();
+    steps.add('drag on', b, c, 'drag');
+    expect(steps.back()).toEqual(b);
+  });
+
+  it('are recalled after a reload, all of them', async () => {
+    const steps = await fresh();
+    let before = a;
+    for (let i = 0; i < 60; i++) {
+      const after = named(`n${i}`);
+      steps.add(`to n${i}`, before, after);
+      before = after;
+    }
+    await steps.write();
+    const again = await fresh(named('n59'));
+    for (let i = 59; i >= 0; i--) {
+      expect(again.undoLabel).toBe(`to n${i}`);
+      again.back();
+    }
+    expect(again.undoLabel).toBe('');
+  });
+
+  it('come from the tab itself where the database took nothing', async () => {
+    works = false;
+    (await fresh()).add('first', a, b);
+    dispatchEvent(new Event('pagehide'));
+    expect((await fresh(b)).undoLabel).toBe('first');
+  });
+
+  it('are left out where the patch was changed elsewhere meanwhile', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    await steps.write();
+    expect((await fresh(c)).undoLabel).toBe('');
+  });
+
+  it('are written once a drag has rested, and each step alone', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    await steps.write();
+    writes.length = 0;
+    for (let i = 0; i < 200; i++) steps.add('drag', b, named(`n${i}`), 'drag');
+    expect(writes).toEqual([]);
+    await vi.advanceTimersByTimeAsync(500);
+    expect(writes.length).toBe(2);
+    expect(database.size).toBe(3);
+  });
+
+  it('that were put aside as the page went follow those that were written', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    await steps.write();
+    steps.add('second', b, c);
+    dispatchEvent(new Event('pagehide'));
+    const again = await fresh(c);
+    expect(again.undoLabel).toBe('second');
+    expect(again.back()).toEqual(b);
+    expect(again.undoLabel).toBe('first');
+  });
+
+  it('are put aside where the page goes in the middle of their writing', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    works = false;
+    const writing = steps.write();
+    dispatchEvent(new Event('pagehide'));
+    await writing;
+    expect((await fresh(b)).undoLabel).toBe('first');
+  });
+
+  it('are recalled as they were written once, all in one', async () => {
+    database.set('steps p1', [[{ label: 'old', before: a, after: b, merge: '', at: 0 }], []]);
+    expect((await fresh(b)).undoLabel).toBe('old');
+  });
+
+  it('forget a change that was refused', async () => {
+    const steps = await fresh();
+    steps.add('good', a, b);
+    steps.add('refused', b, c);
+    steps.forget(c);
+    expect(steps.undoLabel).toBe('good');
+  });
+});

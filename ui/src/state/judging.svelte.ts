@@ -1,0 +1,136 @@
+/** Figures and findings of the present patch, asked for a little after the last change. */
+import { api, asBody, unwrap } from '../api/api';
+import type { FindingView, Judgement, Patch } from '../api/api';
+import { cut } from '../common/text';
+import { FULL_RATE } from './tracing.svelte';
+import { workFor } from './window';
+
+const PAUSE_MS = 350;
+
+/** A patch as the core hands it over. */
+type Document = NonNullable<FindingView['fixed']>;
+
+/** What would put something right: it is looked at before it is taken. */
+export interface Mend {
+  key: string;
+  fix: string;
+  fixed: Patch;
+  /** The patch that it was made of: taken onto another, it would undo what was changed since. */
+  from: Patch | null;
+}
+
+/** The patch that is judged, and how it is changed. */
+export interface Judged {
+  readonly patch: Patch | null;
+  edit(label: string, after: Patch): void;
+  readonly tracing: { hold(label: string, patch: Patch): void; drop(): void };
+}
+
+export class Judging {
+  /** Of the patch as it was when they were last made. */
+  judgement: Judgement | null = $state.raw(null);
+  /** The fix that lies behind as a ghost until it is taken or left. */
+  trying: Mend | null = $state.raw(null);
+  findings = $derived(this.judgement?.findings.filter((finding) => finding.set_aside == null) ?? []);
+
+  /** Whether what lies behind was made of an earlier patch; the next judgement brings it up to date, or drops it. */
+  get stale(): boolean {
+    return this.trying !== null && this.trying.from !== this.of.patch;
+  }
+
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private preparing: AbortController | null = null;
+  private judged: Patch | null = null;
+  private busy = false;
+
+  constructor(private readonly of: Judged) {}
+
+  /** Begins with another patch. */
+  open(): void {
+    this.judgement = null;
+    this.trying = null;
+  }
+
+  soon(): void {
+    // A sound that nobody will hear is not made ready while the next sheet is asked for.
+    this.preparing?.abort();
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.judge(), PAUSE_MS);
+  }
+
+  /** An old answer never replaces a newer one: where the patch moved on meanwhile, it is judged again. */
+  private async judge(): Promise<void> {
+    const { patch } = this.of;
+    if (!patch || this.busy || patch === this.judged) return;
+    this.busy = true;
+    const body = { document: asBody(patch), rate: FULL_RATE };
+    try {
+      const found = await unwrap(api.POST('/api/judge', { body, headers: workFor('judge') }));
+      this.judged = patch;
+      if (this.of.patch === patch) {
+        this.judgement = found as Judgement;
+        if (this.stale) this.tryAgain();
+      }
+      performance.mark('jorvik:judged');
+    } catch {
+      // The sheet says what is wrong with a patch or a connection; figures follow when it is fixed.
+    }
+    this.busy = false;
+    if (this.of.patch !== patch) this.soon();
+    // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
+    else this.prepare(body);
+  }
+
+  private prepare(body: { document: Record<string, unknown>; rate: number }): void {
+    this.preparing = new AbortController();
+    const { signal } = this.preparing;
+    void api.POST('/api/prepare', { body, signal, headers: workFor('prepare') }).catch(() => {});
+  }
+
+  /** Puts what a fix would make behind the present patch. */
+  try(
+    { key, fix = '', fixed }: { key: string; fix?: string; fixed?: Document | null },
+    from: Patch | null = this.judged
+  ): void {
+    if (!fixed) return;
+    this.trying = { key, fix, fixed: fixed as unknown as Patch, from };
+    this.of.tracing.hold(fix, this.trying.fixed);
+  }
+
+  private tryAgain(): void {
+    const again = this.findings.find((finding) => finding.key === this.trying?.key && finding.fixed);
+    if (again) this.try(again);
+    else this.leave();
+  }
+
+  take(): void {
+    const { trying } = this;
+    if (!trying || this.stale) return;
+    this.leave();
+    this.of.edit(cut(`fix: ${trying.fix}`, 60), trying.fixed);
+  }
+
+  leave(): void {
+    this.trying = null;
+    this.of.tracing.drop();
+  }
+
+  setAside(finding: FindingView, reason: string): void {
+    this.setAsides(`set aside ${wordsOf(finding.key)}`, finding.key, [{ finding: finding.key, reason }]);
+  }
+
+  bringBack(key: string): void {
+    this.setAsides(`look at ${wordsOf(key)} again`, key, []);
+  }
+
+  private setAsides(label: string, key: string, added: NonNullable<Patch['set_aside']>): void {
+    const { patch } = this.of;
+    const others = patch?.set_aside?.filter((aside) => aside.finding !== key) ?? [];
+    if (patch) this.of.edit(label, { ...patch, set_aside: [...others, ...added] });
+  }
+}
+
+/** Returns the rule that a finding's key names, in words. */
+function wordsOf(key: string): string {
+  return key.split(':')[0]!.replaceAll('_', ' ');
+}

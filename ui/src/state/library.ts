@@ -1,0 +1,129 @@
+/** What is done with whole patches: new, open, save, duplicate, delete, and back to a revision. */
+import { api, asBody, unwrap, type Kept, type Patch, type Revision } from '../api/api';
+import { messages } from './messages.svelte';
+import { workbench } from './workbench.svelte';
+import { restoredFrom } from './document';
+import { readPatch } from './files';
+import { cut } from '../common/text';
+import { freshId } from './window';
+
+const EMPTY: Patch = {
+  format: 'jorvik-patch',
+  version: 1,
+  name: 'Untitled',
+  performance: { tempo_bpm: 96, notes: [{ key: 48, velocity: 80, start_s: 0, length_s: 1 }], tail_s: 0.5, seed: 1 },
+  voice: { base: { cutoff: 1000 } }
+};
+
+async function keepNew(patch: Patch): Promise<Kept> {
+  const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), write: freshId() } }));
+  await workbench.refreshHeads();
+  return kept;
+}
+
+export async function newPatch(): Promise<void> {
+  await workbench.settled();
+  await workbench.drafts.flush();
+  await workbench.show(await keepNew(EMPTY));
+}
+
+export async function openFile(file: File): Promise<void> {
+  const patch = await readPatch(file);
+  await workbench.settled();
+  await workbench.drafts.flush();
+  await workbench.show(await keepNew(patch));
+  messages.say(`${file.name} was read and kept as a new patch.`);
+}
+
+export async function duplicate(): Promise<void> {
+  if (!workbench.patch) return;
+  await workbench.settled();
+  await workbench.drafts.flush();
+  const name = cut(`${workbench.patch.name ?? 'Untitled'} copy`, 120);
+  await workbench.show(await keepNew({ ...workbench.patch, name }));
+}
+
+export async function save(name = ''): Promise<void> {
+  await workbench.settled();
+  const kept = await workbench.drafts.save(cut(name.trim(), 200) || 'saved');
+  messages.say(`Saved as version ${kept.saved_number}${name.trim() ? `, ${name.trim()}` : ''}.`);
+  await workbench.refreshHeads();
+}
+
+export async function remove(id: string, name: string): Promise<void> {
+  await unwrap(api.DELETE('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+  await workbench.refreshHeads();
+  messages.say(`${name} was deleted.`, false, { label: 'Undo', run: () => void messages.attempt(() => bringBack(id)) });
+  if (workbench.drafts.head?.id === id) {
+    const next = workbench.heads[0];
+    if (next) await workbench.open(next.id);
+    else await newPatch();
+  }
+}
+
+async function bringBack(id: string): Promise<void> {
+  const kept = await unwrap(api.POST('/api/patches/{patch_id}/undelete', { params: { path: { patch_id: id } } }));
+  await workbench.refreshHeads();
+  await workbench.show(kept);
+}
+
+/** Returns a patch as it stands, by its id. */
+export async function patchOf(id: string): Promise<Patch> {
+  const found = await unwrap(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+  return found.document as unknown as Patch;
+}
+
+/** Keeps a patch as a variant of the present one, which stays on the sheet. */
+export async function keepVariant(patch: Patch, label: string): Promise<void> {
+  const kept = await keepNew({ ...patch, name: cut(`${workbench.patch?.name ?? 'Untitled'}, ${label}`, 120) });
+  messages.say(`Kept as ${kept.name}.`, false, {
+    label: 'Open it',
+    run: () => void messages.attempt(() => workbench.open(kept.id))
+  });
+}
+
+export async function revisions(): Promise<Revision[]> {
+  const id = workbench.drafts.head?.id;
+  return id ? unwrap(api.GET('/api/patches/{patch_id}/revisions', { params: { path: { patch_id: id } } })) : [];
+}
+
+export async function revisionPatch(number: number): Promise<Patch> {
+  const path = { patch_id: workbench.drafts.head?.id ?? '', number };
+  const found = await unwrap(api.GET('/api/patches/{patch_id}/revisions/{number}', { params: { path } }));
+  return found as unknown as Patch;
+}
+
+/** Puts a revision on the sheet as one more change, which can be undone; nothing that was kept is lost. */
+export async function restore(number: number): Promise<void> {
+  workbench.edit(`back to version ${number}`, await revisionPatch(number));
+}
+
+/** Brings one source with its routes, or one route, back as it was in an older version. */
+export async function restorePart(number: number, what: { source?: string; route?: string }): Promise<void> {
+  if (!workbench.patch) return;
+  const next = restoredFrom(workbench.patch, await revisionPatch(number), what);
+  workbench.edit(`${what.source ?? what.route} as in version ${number}`, next);
+}
+
+/** Settles two windows on one patch. Whatever is chosen, both versions stay. */
+export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> {
+  const head = workbench.drafts.head;
+  const mine = workbench.drafts.mine ?? workbench.patch;
+  if (!head || !mine) return;
+  const path = { patch_id: head.id };
+  const theirs = await unwrap(api.GET('/api/patches/{patch_id}', { params: { path } }));
+  if (choice === 'both') {
+    const copy = await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (this window)`, 120) });
+    workbench.drafts.dropMine();
+    await workbench.show(copy);
+    messages.say('This window goes on with its own copy; the other window has the patch.');
+  } else if (choice === 'mine') {
+    await workbench.drafts.flush(true);
+    messages.say('This window’s work stands; the other window’s is kept among the versions.');
+  } else {
+    await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (set aside)`, 120) });
+    workbench.drafts.dropMine();
+    await workbench.show(theirs);
+    messages.say('The other window’s work is shown; this window’s was set aside as a patch of its own.');
+  }
+}

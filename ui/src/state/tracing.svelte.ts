@@ -1,0 +1,167 @@
+/** Asks the core for the note sheet of the present patch, and of a ghost behind it. */
+import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
+import type { Patch } from '../api/api';
+import { unpack, type Sheet } from '../api/sheet';
+import { workFor } from './window';
+
+export const VELOCITIES = [
+  { name: 'soft', velocity: 40 },
+  { name: 'middle', velocity: 80 },
+  { name: 'hard', velocity: 118 }
+] as const;
+
+export const FULL_RATE = 48_000;
+const DRAFT_RATE = 12_000;
+/** A question is given up for a newer one after this long. */
+const PATIENCE_MS = 150;
+const LEAST_SPAN_S = 0.0005;
+
+/** The patch whose sheet is asked for, and who is told of the answer. */
+export interface Traced {
+  readonly patch: Patch | null;
+  /** Signals and destinations that are shown though nothing reads them. */
+  readonly pinned: readonly string[];
+  traced(patch: Patch): void;
+  refused(patch: Patch, sentence: string): void;
+}
+
+/** A version behind the present one: at the note that is played, or at its own where that is what it was held for. */
+export interface Ghost {
+  patch: Patch;
+  label: string;
+  ownNote: boolean;
+  sheet: Sheet | null;
+}
+
+export class Tracing {
+  sheet: Sheet | null = $state.raw(null);
+  /** A version held behind the present one. */
+  ghost: Ghost | null = $state.raw(null);
+  /** The stretch of the note that the sheet shows; all of it where this is null. */
+  span: { from: number; to: number } | null = $state.raw(null);
+  /** The sheet's width in pixels: so many columns are asked for. */
+  columns = $state(0);
+  allThree = $state(false);
+  failure = $state('');
+
+  private wanted = false;
+  private draft = false;
+  private abort: AbortController | null = null;
+  private abortTimer: ReturnType<typeof setTimeout> | undefined;
+  private ghostAsked = '';
+  /** A held version at the note that was played last. */
+  private laid: { of: Patch; patch: Patch } | null = null;
+
+  constructor(private readonly of: Traced) {}
+
+  /** Begins with another patch. */
+  open(): void {
+    this.ghost = null;
+    this.span = null;
+    this.ask();
+  }
+
+  /** Asks for the sheet of the present patch. At most one question is under way; the newest is asked next. */
+  ask(draft = false): void {
+    this.draft = draft;
+    this.wanted = true;
+    if (this.abort) {
+      clearTimeout(this.abortTimer);
+      this.abortTimer = setTimeout(() => this.abort?.abort(), PATIENCE_MS);
+      return;
+    }
+    void this.askAll();
+  }
+
+  private async askAll(): Promise<void> {
+    while (this.wanted && this.of.patch && this.columns > 0) {
+      this.wanted = false;
+      this.abort = new AbortController();
+      try {
+        await this.askOne(this.of.patch, this.abort.signal);
+      } finally {
+        clearTimeout(this.abortTimer);
+        this.abort = null;
+      }
+    }
+  }
+
+  private async askOne(patch: Patch, signal: AbortSignal): Promise<void> {
+    try {
+      const struck = patch.performance?.notes?.[0]?.velocity ?? 96;
+      const others = VELOCITIES.map((v) => v.velocity).filter((v) => v !== struck);
+      const body = {
+        document: asBody(patch),
+        rate: this.draft ? DRAFT_RATE : FULL_RATE,
+        columns: this.columns,
+        velocities: this.allThree ? others : [],
+        asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {}))),
+        ...this.stretch()
+      };
+      this.sheet = unpack(await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') })));
+      this.failure = '';
+      performance.mark('jorvik:sheet');
+      this.of.traced(patch);
+      if (this.ghost) void this.askGhost();
+    } catch (error) {
+      if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
+      else if (error instanceof Refused && error.status === 422) this.of.refused(patch, error.message);
+      else if (error instanceof Unreachable) this.failure = error.message;
+      else this.failure = error instanceof Error ? error.message : String(error);
+    }
+  }
+
+  private stretch(): { from_s: number; to_s: number | null } {
+    return { from_s: this.span?.from ?? 0, to_s: this.span?.to ?? null };
+  }
+
+  /** Shows a stretch of the note; all of it where it is as long as the note or longer. */
+  zoom(from: number, to: number): void {
+    const whole = this.sheet?.seconds ?? 1;
+    const length = Math.max(LEAST_SPAN_S, Math.min(to - from, whole));
+    const begin = Math.max(0, Math.min(from, whole - length));
+    this.span = length >= whole * 0.9999 ? null : { from: begin, to: begin + length };
+    this.ask();
+  }
+
+  /** Holds a version behind the present one, the present one itself where none is given. */
+  hold(label = 'as it was', patch = this.of.patch, ownNote = false): void {
+    if (!patch) return;
+    this.ghost = { patch, label, ownNote, sheet: null };
+    void this.askGhost();
+  }
+
+  /** The patch that lies behind, as it is played: the same object while nothing of it changes. */
+  behind(present: Patch): Patch | null {
+    const { ghost, laid } = this;
+    if (!ghost || ghost.ownNote) return ghost?.patch ?? null;
+    const { performance } = present;
+    if (laid?.of === ghost.patch && laid.patch.performance === performance) return laid.patch;
+    const patch = { ...ghost.patch, performance };
+    this.laid = { of: ghost.patch, patch };
+    return patch;
+  }
+
+  drop(): void {
+    this.ghost = null;
+  }
+
+  /** Traces the ghost over the seconds that the sheet shows, so that both lie on one axis. */
+  private async askGhost(): Promise<void> {
+    const { ghost, sheet: shown } = this;
+    const { patch } = this.of;
+    const behind = patch && this.behind(patch);
+    if (!ghost || !behind || this.columns === 0) return;
+    const stretch = shown ? { from_s: shown.from_s, to_s: shown.to_s } : this.stretch();
+    const asked = JSON.stringify([this.columns, stretch, behind.performance]);
+    if (ghost.sheet && asked === this.ghostAsked) return;
+    this.ghostAsked = asked;
+    const body = { document: asBody(behind), rate: FULL_RATE, columns: this.columns, velocities: [], ...stretch };
+    try {
+      const sheet = unpack(await unwrap(api.POST('/api/sheet', { body, headers: workFor('ghost') })));
+      if (this.ghost?.patch === ghost.patch) this.ghost = { ...ghost, sheet };
+    } catch {
+      if (this.ghost?.patch === ghost.patch) this.ghostAsked = '';
+    }
+  }
+}

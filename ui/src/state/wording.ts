@@ -1,0 +1,59 @@
+/** What destinations and routes are called, in the words of the sheet. */
+import type { FieldFacts, Route } from '../api/api';
+import { workbench } from './workbench.svelte';
+import { modules, routes, verbOf, type FirstRoute } from './document';
+import { extentOf } from '../api/sheet';
+
+/** Returns the id of the route whose amount a destination is, if it is one. */
+function routeOf(destination: string): string | undefined {
+  return /^route:(.*)\.amount$/.exec(destination)?.[1];
+}
+
+/** Returns what a destination is called within a sentence. */
+export function titleOf(destination: string): string {
+  const known = workbench.catalogue?.destinations.find((at) => at.name === destination);
+  if (known) return known.title.toLowerCase();
+  const routeId = routeOf(destination);
+  if (routeId) return `the amount of ${routeId}`;
+  return destination
+    .replace('.', ' ')
+    .replace(/_(s|hz)$/, '')
+    .replace('_', ' ');
+}
+
+/** Returns the verb of a route's sentence. */
+export function verbFor(route: Route): string {
+  const given = workbench.sheet?.lanes[route.destination]?.contributions[route.id];
+  if (!given) return verbOf(route, route.polarity === 'bipolar');
+  const [low, high] = extentOf(given);
+  return verbOf(route, low < 0 && high > 0);
+}
+
+/** Returns the unit of the amounts of routes to a destination. */
+export function amountUnit(destination: string): string {
+  const { catalogue, patch } = workbench;
+  const known = catalogue?.destinations.find((at) => at.name === destination);
+  if (known) return known.amount_unit;
+  const routeId = routeOf(destination);
+  if (routeId) {
+    const route = patch && routes(patch).find((r) => r.id === routeId);
+    return route && route.mode !== 'scale' ? amountUnit(route.destination) : 'ratio';
+  }
+  const facts = parameterOf(destination);
+  if (!facts) return 'ratio';
+  return facts.law === 'octaves' ? 'oct' : facts.law === 'semitones' ? 'st' : (facts.unit ?? 'ratio');
+}
+
+/** Returns what a new route on a destination begins with. */
+export function firstRoute(destination: string): FirstRoute {
+  const known = workbench.catalogue?.destinations.find((at) => at.name === destination);
+  if (known) return { amount: known.first_amount, mode: known.first_mode };
+  return { amount: parameterOf(destination)?.first_amount ?? 0.3, mode: 'add' };
+}
+
+/** Returns what the catalogue says of a module's parameter. */
+function parameterOf(destination: string): FieldFacts | undefined {
+  const [id, field] = destination.split('.');
+  const module = workbench.patch && modules(workbench.patch).find((m) => m.id === id);
+  return workbench.catalogue?.kinds.find((k) => k.kind === module?.kind)?.fields.find((f) => f.name === field);
+}

@@ -1,0 +1,257 @@
+/** The workbench: the open patch, what is chosen of it, and every change to it. */
+import { SvelteSet } from 'svelte/reactivity';
+import { api, asBody, unwrap } from '../api/api';
+import type { Catalogue, FindingView, Head, Kept, Module, Patch, Route } from '../api/api';
+import { modules, routes } from './document';
+import { Judging } from './judging.svelte';
+import { DraftStore, type Stray } from './drafts.svelte';
+import { messages } from './messages.svelte';
+import { settings } from './settings.svelte';
+import type { Sheet } from '../api/sheet';
+import { cut } from '../common/text';
+import { freshId, stayAlive } from './window';
+import { Staves } from './staves.svelte';
+import { History } from './history.svelte';
+import { Tracing } from './tracing.svelte';
+
+export type Chosen =
+  { what: 'patch' } | { what: 'source'; id: string } | { what: 'route'; id: string } | { what: 'stave'; id: string };
+
+const FIRST_DEMO = 'ferry-horn';
+const WORKED_OUT_AGAIN = 5;
+
+class Workbench {
+  catalogue: Catalogue | null = $state.raw(null);
+  patch: Patch | null = $state.raw(null);
+  heads: Head[] = $state.raw([]);
+  chosen: Chosen = $state({ what: 'patch' });
+  /** The moment that is read out; nothing while nobody points. */
+  private pointed: number | null = $state(null);
+  /** The moment that was read out last, which every view begins with. */
+  moment: number | null = $state(null);
+  /** Two posts between which is measured. */
+  posts: [number, number] | null = $state.raw(null);
+  /** Whether the harmonic builder is open. */
+  building = $state(false);
+  view: 'note' | 'sound' | 'compare' | 'map' = $state('note');
+  loading = $state(true);
+  failure = $state('');
+  readonly drafts = new DraftStore();
+  readonly steps = new History();
+  readonly staves = new Staves();
+  readonly tracing = new Tracing(this);
+  readonly judging = new Judging(this);
+
+  /** The last patch that the core took. */
+  private good: Patch | null = null;
+  private unsettled = new SvelteSet<Promise<void>>();
+
+  note = $derived(this.patch?.performance?.notes?.[0] ?? {});
+  key = $derived(this.note.key ?? 60);
+  velocity = $derived(this.note.velocity ?? 96);
+  tempo = $derived(this.patch?.performance?.tempo_bpm ?? 120);
+
+  /** The staves that the sheet shows: the voice's destinations that are moved or asked for, and what was raised. */
+  standing = $derived(
+    Object.keys(this.sheet?.lanes ?? {}).filter((name) => !/[.:]/.test(name) || this.pinned.includes(name))
+  );
+
+  /** The key that the pitch is counted from at a moment: of one voice for all notes, that of the note it has then. */
+  keyAt(time: number): number {
+    const notes = this.sheet?.notes ?? [];
+    return (notes.findLast((note) => note.on_s <= time) ?? notes[0])?.key ?? this.key;
+  }
+
+  /** The key by which heights of the pitch have names; none where notes of several keys share them. */
+  get oneKey(): number | null {
+    const keys = new Set((this.sheet?.notes ?? []).map((note) => note.key));
+    return keys.size > 1 ? null : this.keyAt(0);
+  }
+
+  get cursor(): number | null {
+    return this.pointed;
+  }
+  set cursor(at: number | null) {
+    this.pointed = at;
+    if (at !== null) this.moment = at;
+  }
+
+  get sheet(): Sheet | null {
+    return this.tracing.sheet;
+  }
+
+  get pinned(): readonly string[] {
+    return this.staves.pinned;
+  }
+
+  /** Raises a signal or a destination to a stave, or lowers it again. */
+  pin(name: string): void {
+    this.staves.pin(name);
+    this.tracing.ask();
+  }
+
+  async start(): Promise<void> {
+    stayAlive();
+    try {
+      this.catalogue = await unwrap(api.GET('/api/catalogue'));
+      await this.refreshHeads();
+      const wished = location.hash.slice(1) || settings.now.last;
+      const first = this.heads.find((head) => head.id === wished) ?? this.heads.find((h) => h.demo === FIRST_DEMO);
+      const opening = first ?? this.heads[0];
+      if (opening) await this.open(opening.id);
+    } catch (error) {
+      this.failure = error instanceof Error ? error.message : String(error);
+    }
+    this.loading = false;
+  }
+
+  async refreshHeads(): Promise<void> {
+    this.heads = await unwrap(api.GET('/api/patches'));
+  }
+
+  async open(id: string): Promise<void> {
+    // What was typed belongs to the patch that it was typed in.
+    await this.settled();
+    await this.drafts.flush();
+    const kept = await unwrap(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+    await this.show(kept);
+  }
+
+  /** Shows a patch that the store handed over, with what an earlier window left of it. */
+  async show(kept: Kept): Promise<void> {
+    const { left, strays } = await this.drafts.open(kept);
+    const stored = kept.document as unknown as Patch;
+    this.patch = left ?? (this.drafts.state === 'conflict' ? (this.drafts.mine ?? stored) : stored);
+    if (left) messages.say('What the last window could not keep was found in this browser and is kept now.');
+    this.good = stored;
+    this.posts = null;
+    this.cursor = this.moment = null;
+    this.chosen = { what: 'patch' };
+    this.staves.open(kept.id);
+    void this.steps.open(kept.id, this.patch);
+    settings.set({ last: kept.id });
+    history.replaceState(null, '', `#${kept.id}`);
+    document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
+    this.judging.open();
+    this.tracing.open();
+    for (const stray of strays) void messages.attempt(() => this.keepStray(stray));
+  }
+
+  /** Keeps what a further window left as a patch of its own: nobody can say which of several is the one meant. */
+  private async keepStray({ document, forget }: Stray): Promise<void> {
+    const name = cut(`${document.name ?? 'Untitled'} (found in this browser)`, 120);
+    const body = { document: asBody({ ...document, name }), write: freshId() };
+    await unwrap(api.POST('/api/patches', { body }));
+    forget();
+    await this.refreshHeads();
+    messages.say(`What another window could not keep was found in this browser, and is kept as ${name}.`);
+  }
+
+  /** Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step. */
+  edit(label: string, after: Patch, merge = '', draft = false): void {
+    if (!this.patch || after === this.patch) return;
+    this.steps.add(label, this.patch, after, merge);
+    this.put(after, draft);
+  }
+
+  undo(): void {
+    const before = this.steps.back();
+    if (before) this.put(before);
+  }
+
+  redo(): void {
+    const after = this.steps.forth();
+    if (after) this.put(after);
+  }
+
+  private put(patch: Patch, draft = false): void {
+    this.patch = patch;
+    document.title = `${patch.name ?? 'Untitled'} · Jorvik`;
+    this.forgetChosenIfGone();
+    this.drafts.keep(patch);
+    this.tracing.ask(draft);
+  }
+
+  private forgetChosenIfGone(): void {
+    const { patch, chosen } = this;
+    if (!patch || chosen.what === 'patch' || chosen.what === 'stave') return;
+    const ids = chosen.what === 'source' ? modules(patch).map((m) => m.id) : routes(patch).map((r) => r.id);
+    if (!ids.includes(chosen.id)) this.chosen = { what: 'patch' };
+  }
+
+  /** The core took a patch: its sheet stands. */
+  traced(patch: Patch): void {
+    this.good = patch;
+    this.judging.soon();
+  }
+
+  /** A change that the core refuses is taken back; the sentence says why. */
+  refused(patch: Patch, sentence: string): void {
+    messages.say(sentence, true);
+    // What was refused as it was opened has nothing to go back to.
+    if (this.patch !== patch || !this.good || this.good === patch) return;
+    this.steps.forget(patch);
+    this.put(this.good);
+  }
+
+  /** Makes a change that the server works out. Where the patch has moved on meanwhile, it is worked out anew. */
+  work(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
+    return this.settling(this.workOut(label, ask));
+  }
+
+  private async workOut(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
+    for (let attempt = 0; attempt < WORKED_OUT_AGAIN; attempt++) {
+      const from = this.patch;
+      if (!from) return;
+      const changed = await ask(from);
+      if (this.patch !== from) continue;
+      this.edit(label, changed.document as Patch);
+      return;
+    }
+  }
+
+  /** Counts work whose outcome is an edit that is still to come, such as a typed value being understood. */
+  async settling(work: Promise<void>): Promise<void> {
+    this.unsettled.add(work);
+    await work.finally(() => this.unsettled.delete(work));
+  }
+
+  /** Whether something that was typed or asked for is not an edit yet. */
+  get onTheWay(): boolean {
+    return this.unsettled.size > 0;
+  }
+
+  /** Resolves when nothing that was typed is still on its way. */
+  async settled(): Promise<void> {
+    if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur();
+    while (this.onTheWay) await Promise.allSettled(this.unsettled);
+  }
+
+  /** The patch that is open, by its identity in the store. */
+  get id(): string {
+    return this.drafts.head?.id ?? '';
+  }
+
+  chosenModule(): Module | undefined {
+    const { chosen, patch } = this;
+    return chosen.what === 'source' && patch ? modules(patch).find((module) => module.id === chosen.id) : undefined;
+  }
+
+  chosenRoute(): Route | undefined {
+    const { chosen, patch } = this;
+    return chosen.what === 'route' && patch ? routes(patch).find((route) => route.id === chosen.id) : undefined;
+  }
+
+  /** Shows where a finding is: its stave, source or route, and the stretch of the note. */
+  showFinding(finding: FindingView): void {
+    const [kind, ...rest] = finding.about.split('.');
+    if (kind === 'signal') this.chosen = { what: 'source', id: rest.join('.') };
+    else if (kind === 'route') this.chosen = { what: 'route', id: rest.join('.') };
+    else this.chosen = { what: 'stave', id: finding.about };
+    this.view = 'note';
+    this.posts = [finding.from_s, finding.to_s];
+    this.cursor = finding.from_s;
+  }
+}
+
+export const workbench = new Workbench();
