@@ -17,7 +17,8 @@ from jorvik.core.dsp.kernels import cache_folder
 from jorvik.core.voice.warm import warm
 from jorvik.place import CANNOT_BEGIN, ROOT, instance
 from jorvik.store.database import connect, migrate
-from jorvik.store.patches import PatchStore
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import PATCHES
 from jorvik.web.app import LOOPBACK, Settings, create_app
 
 EVERYWHERE: Final = ("0.0.0.0", "::")  # noqa: S104
@@ -32,7 +33,7 @@ def main() -> int:
     try:
         migrate(engine)
         if told["demo"]:
-            load_demo(PatchStore(engine), reset=told["reset"])
+            load_demo(DocumentStore(engine, PATCHES), reset=told["reset"])
         if not any(cache_folder().glob("**/*.nbc")):
             warm()
     except SQLAlchemyError as error:
@@ -61,7 +62,7 @@ def main() -> int:
     return 0
 
 
-def load_demo(store: PatchStore, reset: bool = False) -> None:
+def load_demo(store: DocumentStore, reset: bool = False) -> None:
     """Keep the demo patches that are not there yet; with ``reset`` put all of them back as they were shipped."""
     for path in sorted((ROOT / "demo").glob("*.json")):
         document = parse_patch(path.read_bytes()).document()

@@ -10,7 +10,8 @@ import numpy as np
 from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 
 from jorvik.serve import load_demo
-from jorvik.store.patches import PatchStore
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import PATCHES
 from tests.support import Served
 
 FLAGS = [
@@ -52,7 +53,7 @@ class BrowserCase(unittest.TestCase):
 
     def setUp(self) -> None:
         self.troubles: list[str] = []
-        load_demo(PatchStore(self.served.engine), reset=True)
+        load_demo(DocumentStore(self.served.engine, PATCHES), reset=True)
         self.page = self.fresh_page()
 
     def tearDown(self) -> None:

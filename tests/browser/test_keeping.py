@@ -5,7 +5,8 @@ import unittest
 
 from playwright.sync_api import Page, Route, expect
 
-from jorvik.store.patches import PatchStore
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import PATCHES
 from tests.browser.driver import BrowserCase
 from tests.support import Served, cluster
 
@@ -120,7 +121,7 @@ class Keeping(BrowserCase):
         return other
 
     def names(self) -> list[str]:
-        return [head.name for head in PatchStore(self.served.engine).heads()]
+        return [head.name for head in DocumentStore(self.served.engine, PATCHES).heads()]
 
     def test_two_windows_the_later_keeps_a_copy(self) -> None:
         other = self.make_conflict()

@@ -11,7 +11,8 @@ from sqlalchemy import text
 from jorvik.launch import data_folder
 from jorvik.store.cluster import Cluster
 from jorvik.store.database import connect, migrate
-from jorvik.store.patches import PatchStore
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import PATCHES
 from tests.support import document, wait_until
 
 
@@ -33,7 +34,7 @@ class Crashed(unittest.TestCase):
     def test_a_server_killed_in_the_middle_starts_again_with_everything_kept(self) -> None:
         engine = connect(self.cluster.ensure_started())
         migrate(engine)
-        kept = PatchStore(engine).create(document(name="Before the crash"))
+        kept = DocumentStore(engine, PATCHES).create(document(name="Before the crash"))
         lock = self.folder / "data" / "postmaster.pid"
         pid = int(lock.read_text().splitlines()[0])
         os.kill(pid, signal.SIGKILL)
@@ -42,9 +43,9 @@ class Crashed(unittest.TestCase):
         lock.write_text(lock.read_text().replace(str(pid), str(os.getpid()), 1))
         # Its processes end one after the other; the one that listened is gone at once.
         url = engine.url.render_as_string(False)
-        wait_until(lambda: not PatchStore(connect(url)).is_up(), "it still answers")
+        wait_until(lambda: not DocumentStore(connect(url), PATCHES).is_up(), "it still answers")
         again = connect(self.cluster.ensure_started())
-        self.assertEqual(PatchStore(again).get(kept.id).name, "Before the crash")
+        self.assertEqual(DocumentStore(again, PATCHES).get(kept.id).name, "Before the crash")
         engine.dispose()
         again.dispose()
 

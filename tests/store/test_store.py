@@ -3,29 +3,30 @@
 import json
 import unittest
 import uuid
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, event, text
 
 from jorvik.core.problems import Problem
 from jorvik.store.database import connect, migrate, migration_config
-from jorvik.store.patches import Conflict, Missing, PatchStore
+from jorvik.store.documents import Conflict, DocumentStore, Missing
+from jorvik.store.kinds import PATCHES, Kind, Labels
 from jorvik.store.tables import Base
 from tests.support import cluster, document, fresh_engine
 
 
 class Store(unittest.TestCase):
     engine: ClassVar[Engine]
-    store: ClassVar[PatchStore]
+    store: ClassVar[DocumentStore]
 
     @classmethod
     def setUpClass(cls) -> None:
         cls.engine = fresh_engine()
         cls.addClassCleanup(cls.engine.dispose)
-        cls.store = PatchStore(cls.engine)
+        cls.store = DocumentStore(cls.engine, PATCHES)
 
     def test_migrations_make_the_tables(self) -> None:
         with self.engine.connect() as connection:
@@ -94,21 +95,90 @@ class Store(unittest.TestCase):
         engine = connect(cluster().fresh_database(f"old_{uuid.uuid4().hex[:8]}"))
         self.addCleanup(engine.dispose)
         config = migration_config()
-        row = {"id": str(uuid.uuid4()), "draft": json.dumps(document(name="Old draft"))}
+        old_draft = document(
+            [{"id": "swell", "kind": "envelope"}], name="Old Draft", tags=["Brass", "long"], notes="Of the  ferry."
+        )
+        rows: list[Any] = [
+            {"id": uuid.uuid4(), "name": "Old Draft", "draft": old_draft, "demo": "horn", "gone": None},
+            {"id": uuid.uuid4(), "name": "Gone", "draft": document(name="Gone"), "demo": None, "gone": "2026-01-01"},
+            {"id": uuid.uuid4(), "name": "Bare", "draft": document(), "demo": None, "gone": None},
+        ]
         with engine.begin() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "0001")
-            connection.execute(
-                text(
-                    "INSERT INTO patches (id, name, draft, sequence, saved_number, saved_sequence)"
-                    " VALUES (:id, 'Old draft', :draft, 3, 1, 2)"
-                ),
-                row,
-            )
+            command.upgrade(config, "0002")
+            for row in rows:
+                connection.execute(
+                    text(
+                        "INSERT INTO patches (id, name, draft, demo, sequence, saved_number, saved_sequence,"
+                        " deleted_at, last_write) VALUES (:id, :name, :draft, :demo, 3, 2, 2, :gone, :last)"
+                    ),
+                    {**row, "id": str(row["id"]), "last": str(row["id"]), "draft": json.dumps(row["draft"])},
+                )
+            for number, name in ((1, "First"), (2, "Second")):
+                connection.execute(
+                    text(
+                        "INSERT INTO revisions (id, patch_id, number, reason, document)"
+                        " VALUES (:id, :patch, :number, 'saved', :document)"
+                    ),
+                    {
+                        "id": str(uuid.uuid4()),
+                        "patch": str(rows[0]["id"]),
+                        "number": number,
+                        "document": json.dumps(document(name=name)),
+                    },
+                )
         migrate(engine)
-        old = PatchStore(engine).get(uuid.UUID(row["id"]))
-        self.assertEqual((old.name, old.sequence, old.unsaved), ("Old draft", 3, True))
-        self.assertEqual(PatchStore(engine).write_draft(old.id, document(name="On"), 3, write="write-on").sequence, 4)
+        store = DocumentStore(engine, PATCHES)
+        old = store.get(rows[0]["id"])
+        self.assertEqual((old.name, old.sequence, old.unsaved, old.demo), ("Old Draft", 3, True, "horn"))
+        self.assertEqual((old.document, old.tags, old.last_write), (old_draft, ["Brass", "long"], str(old.id)))
+        self.assertEqual([(r.number, r.name) for r in store.revisions(old.id)], [(2, "Second"), (1, "First")])
+        self.assertEqual(store.revision(old.id, 1)["name"], "First")
+        self.assertEqual([head.name for head in store.heads()], ["Bare", "Old Draft"])
+        with self.assertRaises(Missing):
+            store.get(rows[1]["id"])
+        self.assertEqual(store.undelete(rows[1]["id"]).document, rows[1]["draft"])
+        # It is found by what it would have been found by, had it been written today.
+        with engine.connect() as connection:
+            words = connection.scalar(text("SELECT words FROM documents WHERE id = :id"), {"id": str(old.id)})
+        self.assertEqual(" ".join(str(words).split()), PATCHES.check(old_draft).words)
+        written = store.write_draft(old.id, document(name="On"), 3, write="write-on")
+        self.assertEqual((written.sequence, written.tags), (4, []))
+        store.put_demo("horn", document(name="Horn"))
+        self.assertEqual(len(store.heads()), 3)
+        with engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.downgrade(config, "0002")
+            self.assertEqual(connection.scalar(text("SELECT count(*) FROM patches")), 3)
+
+    def test_a_list_comes_by_pages_and_by_words_without_documents(self) -> None:
+        engine = connect(cluster().fresh_database(f"many_{uuid.uuid4().hex[:8]}"))
+        self.addCleanup(engine.dispose)
+        migrate(engine)
+        store = DocumentStore(engine, PATCHES)
+        for number in range(7):
+            low = [{"id": "growl", "kind": "lfo"}] if number % 2 else []
+            store.create(document(low, name=f"Bell {number}", tags=["Percussion"] if number > 3 else []))
+        pages = [[head.name for head in store.heads(limit=3, offset=at)] for at in (0, 3, 6)]
+        self.assertEqual([len(page) for page in pages], [3, 3, 1])
+        self.assertEqual([name for page in pages for name in page], [f"Bell {number}" for number in range(7)])
+        self.assertEqual([head.name for head in store.heads("percussion GROWL")], ["Bell 5"])
+        self.assertEqual(store.heads("50%"), [])
+        statements: list[str] = []
+        event.listen(engine, "before_cursor_execute", lambda *given: statements.append(given[2]))
+        store.heads("bell")
+        self.assertFalse([statement for statement in statements if "draft" in statement])
+
+    def test_a_document_of_another_kind_is_not_there(self) -> None:
+        charts = Kind("chart", "charts", lambda document: Labels(str(document["title"])))
+        store = DocumentStore(self.engine, charts)
+        kept = store.create({"title": "Of the fjord"})
+        self.assertEqual([head.name for head in store.heads()], ["Of the fjord"])
+        self.assertNotIn(kept.id, [head.id for head in self.store.heads()])
+        with self.assertRaisesRegex(Missing, "no such patch"):
+            self.store.get(kept.id)
+        again = store.save(kept.id, store.write_draft(kept.id, {"title": "Of the sound"}, kept.sequence).sequence)
+        self.assertEqual((again.name, again.saved_number, again.unsaved), ("Of the sound", 2, False))
 
     def test_deleted_and_brought_back(self) -> None:
         kept = self.store.create(document(name="Gone"))

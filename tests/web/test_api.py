@@ -20,7 +20,8 @@ from sqlalchemy.exc import DataError
 from jorvik.core.engine.trace import trace
 from jorvik.core.voice.render import render
 from jorvik.place import ROOT
-from jorvik.store.patches import Head, PatchStore
+from jorvik.store.documents import DocumentStore, Head
+from jorvik.store.kinds import PATCHES
 from jorvik.web.app import Settings, create_app
 from jorvik.web.guard import MAX_BODY_BYTES
 from tests.support import Json, document, fresh_engine, note, patch
@@ -190,12 +191,13 @@ class Addresses(Api):
                 self.assertEqual(answer.json()["place"], "name")
 
     def test_only_a_store_that_is_away_is_called_that(self) -> None:
-        class Refusing(PatchStore):
-            def heads(self) -> list[Head]:
+        class Refusing(DocumentStore):
+            def heads(self, *_: object) -> list[Head]:
                 raise DataError("INSERT", {}, psycopg.errors.StringDataRightTruncation("value too long"))
 
         app = create_app(Settings(create_engine("postgresql+psycopg://")))
-        app.state.store = Refusing(create_engine("postgresql+psycopg://"))
+        refusing = Refusing(create_engine("postgresql+psycopg://"), PATCHES)
+        app.state.stores = {PATCHES.name: refusing}
         answer = self.enterContext(TestClient(app, base_url="http://localhost")).get("/api/patches")
         self.assertEqual(answer.status_code, 507)
         self.assertIn("value too long", answer.json()["sentence"])

@@ -4,7 +4,7 @@ import uuid
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, Index, Integer, String, UniqueConstraint, Uuid, func
+from sqlalchemy import JSON, DateTime, ForeignKey, Index, Integer, String, Text, UniqueConstraint, Uuid, func
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -12,15 +12,19 @@ class Base(DeclarativeBase):
     """What all tables share."""
 
 
-class PatchRow(Base):
-    """A patch: its draft as it stands in the window, and what it is called."""
+class DocumentRow(Base):
+    """A document of any kind: its draft as it stands in the window, and what it is found by."""
 
-    __tablename__ = "patches"
-    __table_args__ = (Index("patches_changed", "deleted_at", "changed_at"),)
+    __tablename__ = "documents"
+    __table_args__ = (Index("documents_listed", "kind", "deleted_at", "name"), UniqueConstraint("kind", "demo"))
 
     id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
+    kind: Mapped[str] = mapped_column(String(40))
     name: Mapped[str] = mapped_column(String(120))
-    demo: Mapped[str | None] = mapped_column(String(60), unique=True)
+    tags: Mapped[list[str]] = mapped_column(JSON)
+    words: Mapped[str] = mapped_column(Text)
+    """What a search looks through, in small letters."""
+    demo: Mapped[str | None] = mapped_column(String(60))
     """Name of the demo that it came from, so that demos are loaded once."""
     draft: Mapped[dict[str, Any]] = mapped_column(JSON)
     sequence: Mapped[int] = mapped_column(Integer, default=1)
@@ -36,14 +40,15 @@ class PatchRow(Base):
 
 
 class RevisionRow(Base):
-    """A patch as it once was. Rows are added and never changed."""
+    """A document as it once was. Rows are added and never changed."""
 
     __tablename__ = "revisions"
-    __table_args__ = (UniqueConstraint("patch_id", "number"),)
+    __table_args__ = (UniqueConstraint("document_id", "number"),)
 
     id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
-    patch_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("patches.id", ondelete="CASCADE"))
+    document_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("documents.id", ondelete="CASCADE"))
     number: Mapped[int] = mapped_column(Integer)
     reason: Mapped[str] = mapped_column(String(200))
+    name: Mapped[str] = mapped_column(String(120))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())

@@ -21,8 +21,9 @@ from starlette.types import Receive, Scope, Send
 
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem, path_text, shown, wanted_text
-from jorvik.store.patches import Conflict, Missing, PatchStore
-from jorvik.web import assist, compute, judge, library, sound
+from jorvik.store.documents import Conflict, DocumentStore, Missing
+from jorvik.store.kinds import KINDS
+from jorvik.web import assist, compute, documents, judge, sound
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.scheduler import Busy, Scheduler
@@ -61,11 +62,12 @@ def create_app(settings: Settings) -> FastAPI:
         separate_input_output_schemas=False,
         lifespan=partial(_life, on_ready=settings.on_ready),
     )
-    app.state.store = PatchStore(settings.engine)
+    app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
     app.state.instance = settings.instance
     for router in (compute.router, assist.router, judge.router, sound.router):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
-    app.include_router(library.router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
+    for router in (documents.health, *map(documents.router_for, KINDS)):
+        app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)
     if settings.screen is not None:

@@ -40,7 +40,7 @@ WriteId = Annotated[str, Field(min_length=8, max_length=64, pattern=r"^[0-9A-Za-
 """The identity that a window gives a write, by which its repetition is known."""
 
 
-class NewPatch(Form):
+class NewDocument(Form):
     """A patch to keep."""
 
     document: Document

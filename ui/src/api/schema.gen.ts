@@ -532,23 +532,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Patches
-         * @description Return all patches, by name.
+         * Get Heads
+         * @description Return a page of the documents, by name; of a search those in which each of its words stands.
          */
-        get: operations["get_patches_api_patches_get"];
+        get: operations["get_heads_api_patches_get"];
         put?: never;
         /**
-         * Post Patch
-         * @description Keep a new patch.
+         * Post Document
+         * @description Keep a new document.
          */
-        post: operations["post_patch_api_patches_post"];
+        post: operations["post_document_api_patches_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/patches/{patch_id}": {
+    "/api/patches/{document_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -556,23 +556,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Patch
-         * @description Return a patch with its draft.
+         * Get Document
+         * @description Return a document with its draft.
          */
-        get: operations["get_patch_api_patches__patch_id__get"];
+        get: operations["get_document_api_patches__document_id__get"];
         put?: never;
         post?: never;
         /**
-         * Delete Patch
-         * @description Put a patch away.
+         * Delete Document
+         * @description Put a document away.
          */
-        delete: operations["delete_patch_api_patches__patch_id__delete"];
+        delete: operations["delete_document_api_patches__document_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/patches/{patch_id}/draft": {
+    "/api/patches/{document_id}/draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -584,7 +584,7 @@ export interface paths {
          * Put Draft
          * @description Keep the draft of a window, unless another window wrote since.
          */
-        put: operations["put_draft_api_patches__patch_id__draft_put"];
+        put: operations["put_draft_api_patches__document_id__draft_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -592,7 +592,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/patches/{patch_id}/revisions": {
+    "/api/patches/{document_id}/revisions": {
         parameters: {
             query?: never;
             header?: never;
@@ -601,22 +601,22 @@ export interface paths {
         };
         /**
          * Get Revisions
-         * @description Return the revisions of a patch, the newest first.
+         * @description Return the revisions of a document, the newest first.
          */
-        get: operations["get_revisions_api_patches__patch_id__revisions_get"];
+        get: operations["get_revisions_api_patches__document_id__revisions_get"];
         put?: never;
         /**
          * Post Revision
          * @description Keep the present draft as a revision.
          */
-        post: operations["post_revision_api_patches__patch_id__revisions_post"];
+        post: operations["post_revision_api_patches__document_id__revisions_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/patches/{patch_id}/revisions/{number}": {
+    "/api/patches/{document_id}/revisions/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -627,7 +627,7 @@ export interface paths {
          * Get Revision
          * @description Return the document of one revision.
          */
-        get: operations["get_revision_api_patches__patch_id__revisions__number__get"];
+        get: operations["get_revision_api_patches__document_id__revisions__number__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -636,7 +636,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/patches/{patch_id}/undelete": {
+    "/api/patches/{document_id}/undelete": {
         parameters: {
             query?: never;
             header?: never;
@@ -646,10 +646,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undelete Patch
-         * @description Bring a deleted patch back.
+         * Undelete Document
+         * @description Bring a deleted document back.
          */
-        post: operations["undelete_patch_api_patches__patch_id__undelete_post"];
+        post: operations["undelete_document_api_patches__document_id__undelete_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1562,7 +1562,7 @@ export interface components {
         };
         /**
          * Head
-         * @description A patch in a list.
+         * @description A document in a list.
          */
         Head: {
             /**
@@ -1615,7 +1615,7 @@ export interface components {
         };
         /**
          * Kept
-         * @description A patch with its draft.
+         * @description A document with its draft.
          */
         Kept: {
             /**
@@ -1985,10 +1985,10 @@ export interface components {
             offset?: number;
         };
         /**
-         * NewPatch
+         * NewDocument
          * @description A patch to keep.
          */
-        NewPatch: {
+        NewDocument: {
             /** Document */
             document: {
                 [key: string]: unknown;
@@ -2541,7 +2541,7 @@ export interface components {
         };
         /**
          * Revision
-         * @description One saved revision of a patch.
+         * @description One saved revision of a document.
          */
         Revision: {
             /** Number */
@@ -5101,9 +5101,13 @@ export interface operations {
             };
         };
     };
-    get_patches_api_patches_get: {
+    get_heads_api_patches_get: {
         parameters: {
-            query?: never;
+            query?: {
+                search?: string;
+                limit?: number;
+                offset?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5175,7 +5179,7 @@ export interface operations {
             };
         };
     };
-    post_patch_api_patches_post: {
+    post_document_api_patches_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5184,7 +5188,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewPatch"];
+                "application/json": components["schemas"]["NewDocument"];
             };
         };
         responses: {
@@ -5253,12 +5257,12 @@ export interface operations {
             };
         };
     };
-    get_patch_api_patches__patch_id__get: {
+    get_document_api_patches__document_id__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
             };
             cookie?: never;
         };
@@ -5329,12 +5333,12 @@ export interface operations {
             };
         };
     };
-    delete_patch_api_patches__patch_id__delete: {
+    delete_document_api_patches__document_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
             };
             cookie?: never;
         };
@@ -5403,12 +5407,12 @@ export interface operations {
             };
         };
     };
-    put_draft_api_patches__patch_id__draft_put: {
+    put_draft_api_patches__document_id__draft_put: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
             };
             cookie?: never;
         };
@@ -5492,12 +5496,12 @@ export interface operations {
             };
         };
     };
-    get_revisions_api_patches__patch_id__revisions_get: {
+    get_revisions_api_patches__document_id__revisions_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
             };
             cookie?: never;
         };
@@ -5568,12 +5572,12 @@ export interface operations {
             };
         };
     };
-    post_revision_api_patches__patch_id__revisions_post: {
+    post_revision_api_patches__document_id__revisions_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
             };
             cookie?: never;
         };
@@ -5657,12 +5661,12 @@ export interface operations {
             };
         };
     };
-    get_revision_api_patches__patch_id__revisions__number__get: {
+    get_revision_api_patches__document_id__revisions__number__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
                 number: number;
             };
             cookie?: never;
@@ -5736,12 +5740,12 @@ export interface operations {
             };
         };
     };
-    undelete_patch_api_patches__patch_id__undelete_post: {
+    undelete_document_api_patches__document_id__undelete_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                patch_id: string;
+                document_id: string;
             };
             cookie?: never;
         };

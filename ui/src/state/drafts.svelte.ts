@@ -138,8 +138,8 @@ export class DraftStore {
     session.tried = [...tried.filter((id) => id !== write), write].slice(-MOST_TRIED);
     if (session.next === document) this.mirror(session);
     try {
-      const params = { path: { patch_id: head.id } };
-      const kept = await unwrap(api.PUT('/api/patches/{patch_id}/draft', { params, body }));
+      const params = { path: { document_id: head.id } };
+      const kept = await unwrap(api.PUT('/api/patches/{document_id}/draft', { params, body }));
       session.head = kept;
       session.tried = [];
       session.conflict = false;
@@ -190,8 +190,8 @@ export class DraftStore {
       const again = this.unsaved?.sequence === sequence && this.unsaved.reason === reason;
       const save = again && this.unsaved ? this.unsaved : { sequence, reason, write: freshId() };
       this.unsaved = save;
-      const params = { path: { patch_id: id } };
-      const kept = await unwrap(api.POST('/api/patches/{patch_id}/revisions', { params, body: save }));
+      const params = { path: { document_id: id } };
+      const kept = await unwrap(api.POST('/api/patches/{document_id}/revisions', { params, body: save }));
       this.unsaved = null;
       session.head = kept;
       if (session === this.open_) this.head = kept;

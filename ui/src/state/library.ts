@@ -51,7 +51,7 @@ export async function save(name = ''): Promise<void> {
 }
 
 export async function remove(id: string, name: string): Promise<void> {
-  await unwrap(api.DELETE('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+  await unwrap(api.DELETE('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
   await workbench.refreshHeads();
   messages.say(`${name} was deleted.`, false, { label: 'Undo', run: () => void messages.attempt(() => bringBack(id)) });
   if (workbench.drafts.head?.id === id) {
@@ -62,14 +62,14 @@ export async function remove(id: string, name: string): Promise<void> {
 }
 
 async function bringBack(id: string): Promise<void> {
-  const kept = await unwrap(api.POST('/api/patches/{patch_id}/undelete', { params: { path: { patch_id: id } } }));
+  const kept = await unwrap(api.POST('/api/patches/{document_id}/undelete', { params: { path: { document_id: id } } }));
   await workbench.refreshHeads();
   await workbench.show(kept);
 }
 
 /** Returns a patch as it stands, by its id. */
 export async function patchOf(id: string): Promise<Patch> {
-  const found = await unwrap(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+  const found = await unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
   return found.document as unknown as Patch;
 }
 
@@ -84,12 +84,12 @@ export async function keepVariant(patch: Patch, label: string): Promise<void> {
 
 export async function revisions(): Promise<Revision[]> {
   const id = workbench.drafts.head?.id;
-  return id ? unwrap(api.GET('/api/patches/{patch_id}/revisions', { params: { path: { patch_id: id } } })) : [];
+  return id ? unwrap(api.GET('/api/patches/{document_id}/revisions', { params: { path: { document_id: id } } })) : [];
 }
 
 export async function revisionPatch(number: number): Promise<Patch> {
-  const path = { patch_id: workbench.drafts.head?.id ?? '', number };
-  const found = await unwrap(api.GET('/api/patches/{patch_id}/revisions/{number}', { params: { path } }));
+  const path = { document_id: workbench.drafts.head?.id ?? '', number };
+  const found = await unwrap(api.GET('/api/patches/{document_id}/revisions/{number}', { params: { path } }));
   return found as unknown as Patch;
 }
 
@@ -110,8 +110,8 @@ export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> 
   const head = workbench.drafts.head;
   const mine = workbench.drafts.mine ?? workbench.patch;
   if (!head || !mine) return;
-  const path = { patch_id: head.id };
-  const theirs = await unwrap(api.GET('/api/patches/{patch_id}', { params: { path } }));
+  const path = { document_id: head.id };
+  const theirs = await unwrap(api.GET('/api/patches/{document_id}', { params: { path } }));
   if (choice === 'both') {
     const copy = await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (this window)`, 120) });
     workbench.drafts.dropMine();

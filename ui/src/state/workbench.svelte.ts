@@ -113,7 +113,7 @@ class Workbench {
     // What was typed belongs to the patch that it was typed in.
     await this.settled();
     await this.drafts.flush();
-    const kept = await unwrap(api.GET('/api/patches/{patch_id}', { params: { path: { patch_id: id } } }));
+    const kept = await unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
     await this.show(kept);
   }
 

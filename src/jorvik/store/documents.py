@@ -1,0 +1,271 @@
+"""Documents kept: drafts that save themselves, revisions that stay, and windows that do not overwrite each other.
+
+Every kind of document is kept in the same way (see :mod:`jorvik.store.kinds`).
+
+A write carries an identity that its window gave it. An answer may be lost on its way: the window then asks again with
+the same identity, and is answered as it would have been, without a second write.
+"""
+
+import uuid
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Engine, Select, func, select
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
+from sqlalchemy.orm import Session
+
+from jorvik.store.kinds import Document, Kind, Labels
+from jorvik.store.tables import DocumentRow, RevisionRow
+
+MOST_HEADS = 500
+"""In one page of a list."""
+
+
+class Missing(LookupError):
+    """There is no such document, or no such revision of it."""
+
+
+class Conflict(Exception):
+    """Another window changed the document since this one read it. Nothing was written."""
+
+    def __init__(self, sequence: int, changed_at: datetime, kind: str) -> None:
+        self.sequence = sequence
+        self.changed_at = changed_at
+        super().__init__(f"another window changed this {kind}")
+
+
+@dataclass(frozen=True)
+class Head:
+    """A document in a list."""
+
+    id: uuid.UUID
+    name: str
+    tags: list[str]
+    demo: str | None
+    sequence: int
+    saved_number: int
+    unsaved: bool
+    changed_at: datetime
+    last_write: str | None
+
+
+@dataclass(frozen=True)
+class Kept(Head):
+    """A document with its draft."""
+
+    document: Document
+
+
+@dataclass(frozen=True)
+class Revision:
+    """One saved revision of a document."""
+
+    number: int
+    reason: str
+    created_at: datetime
+    name: str
+
+
+class DocumentStore:
+    """Reads and writes documents of a kind. Each is checked before it is written, and each call is one transaction."""
+
+    def __init__(self, engine: Engine, kind: Kind) -> None:
+        self._engine = engine
+        self._kind = kind
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        with Session(self._engine, expire_on_commit=False) as session, session.begin():
+            yield session
+
+    def is_up(self) -> bool:
+        """Tell whether the database answers."""
+        try:
+            with self._session() as session:
+                session.execute(select(1))
+        except (DBAPIError, PoolTimeout):
+            return False
+        return True
+
+    def heads(self, search: str = "", limit: int = MOST_HEADS, offset: int = 0) -> list[Head]:
+        """Return a page of the documents that are not deleted, by name, without loading any of them.
+
+        Of a search only those are returned in which each of its words stands.
+        """
+        columns = [getattr(DocumentRow, name) for name in _HEAD_COLUMNS]
+        wanted = select(*columns).where(DocumentRow.kind == self._kind.name, DocumentRow.deleted_at.is_(None))
+        for word in search.lower().split():
+            wanted = wanted.where(DocumentRow.words.contains(word, autoescape=True))
+        page = wanted.order_by(DocumentRow.name, DocumentRow.id).limit(min(limit, MOST_HEADS)).offset(offset)
+        with self._session() as session:
+            return [_head(row) for row in session.execute(page)]
+
+    def get(self, document_id: uuid.UUID) -> Kept:
+        """Return a document with its draft."""
+        with self._session() as session:
+            return _kept(self._row(session, document_id))
+
+    def create(self, document: Document, demo: str | None = None, write: str | None = None) -> Kept:
+        """Keep a new document; its first revision is what it was created with."""
+        labels = self._kind.check(document)
+        with self._session() as session:
+            if write is not None and (made := session.scalar(self._all().where(DocumentRow.last_write == write))):
+                return _kept(made)
+            row = DocumentRow(
+                id=uuid.uuid4(),
+                kind=self._kind.name,
+                **_columns(labels),
+                demo=demo,
+                draft=document,
+                sequence=1,
+                saved_number=0,
+                saved_sequence=0,
+                last_write=write,
+            )
+            session.add(row)
+            session.flush()
+            _add_revision(session, row, document, "created")
+            row.saved_sequence = row.sequence
+            session.flush()
+            session.refresh(row)
+            return _kept(row)
+
+    def write_draft(
+        self,
+        document_id: uuid.UUID,
+        document: Document,
+        sequence: int,
+        replace: bool = False,
+        write: str | None = None,
+        after: Collection[str] = (),
+    ) -> Kept:
+        """Keep the draft as it stands in a window that last saw ``sequence``.
+
+        ``write`` is the identity of this write, and ``after`` those of earlier ones whose answers the window never got.
+
+        Raises Conflict when another window wrote since. With ``replace`` it is written all the same, after what the
+        other window had was kept as a revision.
+        """
+        labels = self._kind.check(document)
+        with self._session() as session:
+            row = self._row(session, document_id, lock=True)
+            if write is not None and row.last_write == write:
+                return _kept(row)
+            if row.sequence != sequence and not (row.last_write is not None and row.last_write in after):
+                if not replace:
+                    raise Conflict(row.sequence, row.changed_at, self._kind.name)
+                _add_revision(session, row, row.draft, "from another window, kept when it was replaced")
+            _write(row, document, labels, write)
+            session.flush()
+            session.refresh(row)
+            return _kept(row)
+
+    def save(self, document_id: uuid.UUID, sequence: int, reason: str = "saved", write: str | None = None) -> Kept:
+        """Keep the present draft as a revision. Raises Conflict as :meth:`write_draft` does."""
+        with self._session() as session:
+            row = self._row(session, document_id, lock=True)
+            if write is not None and row.last_write == write:
+                return _kept(row)
+            if row.sequence != sequence:
+                raise Conflict(row.sequence, row.changed_at, self._kind.name)
+            _add_revision(session, row, row.draft, reason)
+            row.saved_sequence = row.sequence
+            row.last_write = write
+            session.flush()
+            return _kept(row)
+
+    def revisions(self, document_id: uuid.UUID) -> list[Revision]:
+        """Return the revisions of a document, the newest first, without loading any of them."""
+        with self._session() as session:
+            self._row(session, document_id)
+            columns = (RevisionRow.number, RevisionRow.reason, RevisionRow.created_at, RevisionRow.name)
+            wanted = select(*columns).where(RevisionRow.document_id == document_id)
+            return [Revision(*row) for row in session.execute(wanted.order_by(RevisionRow.number.desc()))]
+
+    def revision(self, document_id: uuid.UUID, number: int) -> Document:
+        """Return the document of one revision."""
+        with self._session() as session:
+            self._row(session, document_id, deleted=True)
+            row = session.scalar(
+                select(RevisionRow).where(RevisionRow.document_id == document_id, RevisionRow.number == number)
+            )
+            if row is None:
+                raise Missing(f"This {self._kind.name} has no revision {number}.")
+            return row.document
+
+    def delete(self, document_id: uuid.UUID) -> None:
+        """Put a document away; :meth:`undelete` brings it back."""
+        with self._session() as session:
+            self._row(session, document_id, lock=True).deleted_at = func.now()
+
+    def undelete(self, document_id: uuid.UUID) -> Kept:
+        """Bring a deleted document back."""
+        with self._session() as session:
+            row = self._row(session, document_id, lock=True, deleted=True)
+            row.deleted_at = None
+            session.flush()
+            return _kept(row)
+
+    def put_demo(self, demo: str, document: Document, reset: bool = False) -> None:
+        """Keep a demo document under its name, if it is not there; with ``reset`` as a new draft over what differs."""
+        with self._session() as session:
+            row = session.scalar(self._all().where(DocumentRow.demo == demo))
+            if row is not None and reset and (row.draft != document or row.deleted_at is not None):
+                _add_revision(session, row, row.draft, "before the demo was reset")
+                row.deleted_at = None
+                _write(row, document, self._kind.check(document))
+                _add_revision(session, row, document, "demo reset")
+                row.saved_sequence = row.sequence
+        if row is None:
+            self.create(document, demo)
+
+    def _all(self) -> Select[DocumentRow]:
+        return select(DocumentRow).where(DocumentRow.kind == self._kind.name)
+
+    def _row(self, session: Session, document_id: uuid.UUID, lock: bool = False, deleted: bool = False) -> DocumentRow:
+        row = session.get(DocumentRow, document_id, with_for_update=lock or None)
+        if row is None or row.kind != self._kind.name or (row.deleted_at is not None and not deleted):
+            raise Missing(f"There is no such {self._kind.name}; it may have been deleted in another window.")
+        return row
+
+
+def _columns(labels: Labels) -> dict[str, Any]:
+    return {"name": labels.name, "tags": list(labels.tags), "words": labels.words}
+
+
+def _write(row: DocumentRow, document: Document, labels: Labels, write: str | None = None) -> None:
+    row.draft = document
+    row.name, row.tags, row.words = labels.name, list(labels.tags), labels.words
+    row.last_write = write
+    row.sequence += 1
+    row.changed_at = func.now()
+
+
+def _add_revision(session: Session, row: DocumentRow, document: Document, reason: str) -> None:
+    row.saved_number += 1
+    name = str(document.get("name", ""))
+    revision = RevisionRow(document_id=row.id, number=row.saved_number, reason=reason, name=name, document=document)
+    session.add(revision)
+
+
+_HEAD_COLUMNS = (
+    *("id", "name", "tags", "demo", "sequence", "saved_number", "saved_sequence"),
+    *("changed_at", "last_write"),
+)
+
+
+def _head_fields(row: Any) -> dict[str, Any]:
+    fields = {name: getattr(row, name) for name in _HEAD_COLUMNS if name != "saved_sequence"}
+    return {**fields, "unsaved": row.sequence != row.saved_sequence}
+
+
+def _head(row: Any) -> Head:
+    return Head(**_head_fields(row))
+
+
+def _kept(row: DocumentRow) -> Kept:
+    return Kept(**_head_fields(row), document=row.draft)

@@ -1,0 +1,47 @@
+"""What kinds of document are kept: a line each. Drafts, revisions, conflicts, trash and search are the same for all."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, Final
+
+from jorvik.core.document.patch import check_patch
+
+Document = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Labels:
+    """What a document is found by."""
+
+    name: str
+    tags: tuple[str, ...] = ()
+    words: str = ""
+    """Everything in it that a search looks through, in small letters."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of document."""
+
+    name: str
+    """What it is called in a sentence."""
+    plural: str
+    """What its requests begin with."""
+    check: Callable[[Document], Labels]
+    """Returns what a document is found by; raises Problem for one that is not sound."""
+
+
+def _patch(document: Document) -> Labels:
+    patch = check_patch(document)
+    inside = [f"{module.id} {module.kind}" for module in patch.modules]
+    return Labels(patch.name, tuple(patch.tags), _words([patch.name, *patch.tags, patch.notes, *inside]))
+
+
+def _words(texts: Iterable[str]) -> str:
+    return " ".join(" ".join(texts).split()).lower()
+
+
+PATCHES: Final = Kind("patch", "patches", _patch)
+
+KINDS: Final = (PATCHES,)
+"""Every kind that there is."""

@@ -1,0 +1,85 @@
+"""Requests about kept documents, the same for every kind."""
+
+import uuid
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request
+
+from jorvik.core.limits import MAX_TEXT
+from jorvik.store.documents import MOST_HEADS, DocumentStore, Head, Kept, Revision
+from jorvik.store.kinds import PATCHES, Kind
+from jorvik.web.forms import ConflictNotice, Document, Draft, Health, NewDocument, Save
+
+CONFLICT: dict[int | str, dict[str, Any]] = {409: {"model": ConflictNotice}}
+
+health = APIRouter()
+
+
+@health.get("/health")
+def get_health(request: Request) -> Health:
+    """Say that the app is up, and whether its store is."""
+    store: DocumentStore = request.app.state.stores[PATCHES.name]
+    return Health(app="jorvik", instance=request.app.state.instance, store=store.is_up())
+
+
+def router_for(kind: Kind) -> APIRouter:
+    """Return the requests about documents of a kind."""
+    router = APIRouter(prefix=f"/{kind.plural}")
+
+    def store_of(request: Request) -> DocumentStore:
+        store: DocumentStore = request.app.state.stores[kind.name]
+        return store
+
+    Store = Annotated[DocumentStore, Depends(store_of)]  # noqa: N806
+
+    @router.get("")
+    def get_heads(
+        store: Store,
+        search: Annotated[str, Query(max_length=MAX_TEXT)] = "",
+        limit: Annotated[int, Query(ge=1, le=MOST_HEADS)] = MOST_HEADS,
+        offset: Annotated[int, Query(ge=0, le=10**9)] = 0,
+    ) -> list[Head]:
+        """Return a page of the documents, by name; of a search those in which each of its words stands."""
+        return store.heads(search, limit, offset)
+
+    @router.post("", status_code=201)
+    def post_document(new: NewDocument, store: Store) -> Kept:
+        """Keep a new document."""
+        return store.create(new.document, write=new.write)
+
+    @router.get("/{document_id}")
+    def get_document(document_id: uuid.UUID, store: Store) -> Kept:
+        """Return a document with its draft."""
+        return store.get(document_id)
+
+    @router.put("/{document_id}/draft", responses=CONFLICT)
+    def put_draft(document_id: uuid.UUID, draft: Draft, store: Store) -> Kept:
+        """Keep the draft of a window, unless another window wrote since."""
+        return store.write_draft(document_id, draft.document, draft.sequence, draft.replace, draft.write, draft.after)
+
+    @router.post("/{document_id}/revisions", responses=CONFLICT)
+    def post_revision(document_id: uuid.UUID, save: Save, store: Store) -> Kept:
+        """Keep the present draft as a revision."""
+        return store.save(document_id, save.sequence, save.reason, save.write)
+
+    @router.get("/{document_id}/revisions")
+    def get_revisions(document_id: uuid.UUID, store: Store) -> list[Revision]:
+        """Return the revisions of a document, the newest first."""
+        return store.revisions(document_id)
+
+    @router.get("/{document_id}/revisions/{number}")
+    def get_revision(document_id: uuid.UUID, number: int, store: Store) -> Document:
+        """Return the document of one revision."""
+        return store.revision(document_id, number)
+
+    @router.delete("/{document_id}", status_code=204)
+    def delete_document(document_id: uuid.UUID, store: Store) -> None:
+        """Put a document away."""
+        store.delete(document_id)
+
+    @router.post("/{document_id}/undelete")
+    def undelete_document(document_id: uuid.UUID, store: Store) -> Kept:
+        """Bring a deleted document back."""
+        return store.undelete(document_id)
+
+    return router
