@@ -288,6 +288,19 @@ class Views(BrowserCase):
             gain = min(loud) - level
             expect(row).to_contain_text("0 dB" if gain > -0.05 else f"−{-gain:.1f} dB")
 
+    def test_each_view_has_a_letter_that_the_help_page_tells(self) -> None:
+        for letter, view in (("m", "Map"), ("c", "Compare"), ("s", "Sound"), ("n", "Note")):
+            self.page.keyboard.press(letter)
+            expect(self.page.get_by_role("tab", name=view)).to_have_attribute("aria-selected", "true")
+        self.page.get_by_label("Say a route").press("m")
+        expect(self.page.get_by_role("tab", name="Note")).to_have_attribute("aria-selected", "true")
+        self.page.get_by_label("Say a route").press("Escape")
+        self.page.get_by_role("tab", name="Note").press("?")
+        told = self.page.get_by_role("dialog")
+        for view in ("Map", "Compare", "Sound", "Note"):
+            line = told.locator("dl > div").filter(has=self.page.locator("dt", has_text=re.compile(f"^{view[0]}$")))
+            expect(line.locator("dd")).to_have_text(re.compile(f"^{view}: "))
+
     def test_the_map_leads_to_sources_and_routes(self) -> None:
         self.page.get_by_role("tab", name="Map").click()
         self.page.get_by_role("button", name="shake, LFO").click()

@@ -1,22 +1,16 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { messages } from './state/messages.svelte';
-  import { duplicateSource } from './state/actions';
   import { workbench } from './state/workbench.svelte';
-  import { copyChosen, paste } from './state/clipboard';
-  import { newPatch, save } from './state/library';
-  import { playedBy } from './shell/computer-keys';
-  import { player } from './state/player.svelte';
+  import { newPatch } from './state/library';
   import HarmonicBuilder from './sheet/HarmonicBuilder.svelte';
   import Keyboard from './shell/Keyboard.svelte';
-  import SoundView from './sound/SoundView.svelte';
   import { settings } from './state/settings.svelte';
+  import { found, shortcuts } from './shell/shortcuts';
+  import { VIEWS } from './shell/views';
   import StatusBar from './shell/StatusBar.svelte';
   import Help from './shell/Help.svelte';
-  import NoteSheet from './sheet/NoteSheet.svelte';
   import PatchPage from './sheet/PatchPage.svelte';
-  import CompareView from './compare/CompareView.svelte';
-  import MapView from './map/MapView.svelte';
   import StavePage from './sheet/StavePage.svelte';
   import RoutePage from './sheet/RoutePage.svelte';
   import Library from './library/Library.svelte';
@@ -25,7 +19,7 @@
   import WavFiles from './library/WavFiles.svelte';
   import Versions from './library/Versions.svelte';
 
-  let shelf = $state(false);
+  let library = $state(false);
   let versions = $state(false);
   let files = $state(false);
   let help = $state(false);
@@ -34,89 +28,14 @@
 
   onMount(() => void workbench.start());
 
-  function inField(target: EventTarget | null): boolean {
-    return target instanceof HTMLElement && target.closest('input, textarea, select, dialog') !== null;
-  }
-
-  function withControl(event: KeyboardEvent): (() => void) | undefined {
-    const key = event.key.toLowerCase();
-    if (key === 'z') return () => (event.shiftKey ? workbench.redo() : workbench.undo());
-    if (key === 'y') return () => workbench.redo();
-    if (key === 'c' && !inField(event.target) && !getSelection()?.toString()) return () => void copyChosen();
-    if (key === 'v' && !inField(event.target)) return () => void messages.attempt(paste);
-    if (key === 'd' && module) return () => duplicateSource(module.id);
-    if (key === 's') return () => void messages.attempt(() => save());
-    return undefined;
-  }
-
-  function zoomBy(factor: number): void {
-    const { sheet } = workbench;
-    if (!sheet) return;
-    const length = (sheet.to_s - sheet.from_s) * factor;
-    const middle = workbench.cursor ?? (sheet.from_s + sheet.to_s) / 2;
-    workbench.tracing.zoom(middle - length / 2, middle + length / 2);
-  }
-  function slide(share: number): void {
-    const { sheet } = workbench;
-    if (!sheet) return;
-    const by = (sheet.to_s - sheet.from_s) * share;
-    workbench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
-  }
-
-  /** What a key does where it does something of its own: a button is pressed by Space, a fold folds. */
-  function hasOwnSpace(target: EventTarget | null): boolean {
-    return target instanceof HTMLElement && target.closest('button, summary, a, [role="button"]') !== null;
-  }
-
-  function plainKey(event: KeyboardEvent): (() => void) | undefined {
-    if (event.altKey) return undefined;
-    // While the row of keys is shown its letters play, and do nothing else.
-    if (settings.now.keys && playedBy(event.code) !== null) return undefined;
-    if (!settings.now.letters && event.key.length === 1 && event.key !== ' ') return undefined;
-    switch (event.key.toLowerCase()) {
-      case ' ':
-        return hasOwnSpace(event.target) ? undefined : () => void player.toggle();
-      case 'l':
-        return () => (player.loop = !player.loop);
-      case 't':
-        return () => {
-          workbench.tracing.allThree = !workbench.tracing.allThree;
-          workbench.tracing.ask();
-        };
-      case 'g':
-        return () => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold());
-      case 'k':
-        return () => settings.set({ keys: !settings.now.keys });
-      case '0':
-        return () => workbench.tracing.zoom(0, workbench.sheet?.seconds ?? 1);
-      case '1':
-        return () =>
-          workbench.tracing.zoom(workbench.sheet?.notes[0]?.on_s ?? 0, (workbench.sheet?.notes[0]?.on_s ?? 0) + 0.05);
-      case '2':
-        return () => workbench.tracing.zoom(workbench.sheet?.notes.at(-1)?.off_s ?? 0, workbench.sheet?.seconds ?? 1);
-      case '+':
-      case '=':
-      case '-':
-        return () => zoomBy(event.key === '-' ? 2 : 0.5);
-      case '[':
-      case ']':
-        return () => slide(event.key === '[' ? -0.25 : 0.25);
-      case 'p':
-        return () => (shelf = true);
-      case '?':
-        return () => (help = true);
-      case 'escape':
-        return () => (workbench.chosen = { what: 'patch' });
-    }
-    return undefined;
-  }
+  const keys = shortcuts({ library: () => (library = true), help: () => (help = true) });
+  const Shown = $derived(VIEWS.find((view) => view.id === workbench.view)!.shows);
 
   function onkeydown(event: KeyboardEvent): void {
-    const act =
-      event.ctrlKey || event.metaKey ? withControl(event) : inField(event.target) ? undefined : plainKey(event);
-    if (!act) return;
+    const one = found(keys, event);
+    if (!one) return;
     event.preventDefault();
-    act();
+    one.act(event);
   }
 
   /** What is an edit already is kept in this browser; only what is still on its way to be one is asked about. */
@@ -129,12 +48,11 @@
 <svelte:window {onkeydown} {onbeforeunload} />
 
 <div class="page">
-  <TopBar onshelf={() => (shelf = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
+  <TopBar onlibrary={() => (library = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
   <main>
     {#if workbench.patch}
       <div class="work">
-        {#if workbench.view === 'sound'}<SoundView />{:else if workbench.view === 'compare'}<CompareView
-          />{:else if workbench.view === 'map'}<MapView />{:else}<NoteSheet />{/if}
+        <Shown />
       </div>
       <aside
         aria-label={module
@@ -171,10 +89,10 @@
   <StatusBar />
 </div>
 
-<Library bind:open={shelf} bind:files />
+<Library bind:open={library} bind:files />
 <WavFiles bind:open={files} />
 <Versions bind:open={versions} />
-<Help bind:open={help} />
+<Help bind:open={help} {keys} />
 <HarmonicBuilder />
 
 <style>

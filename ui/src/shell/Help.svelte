@@ -1,33 +1,20 @@
 <script lang="ts">
   import { Modal } from 'flowbite-svelte';
   import { settings } from '../state/settings.svelte';
-  let { open = $bindable() }: { open: boolean } = $props();
-  const KEYS = [
-    ['Space', 'play or stop'],
-    ['L', 'loop on or off'],
-    ['T', 'soft, middle and hard at once'],
-    ['Ctrl Z / Ctrl Shift Z', 'undo / redo'],
-    ['Ctrl S', 'save as a version'],
-    ['P', 'patches'],
-    ['Esc', 'choose the patch itself, or leave a field as it was'],
-    ['↑ ↓ in a figure', 'nudge it; finer with Shift'],
-    ['← → on the time axis', 'move the cursor; finer with Shift'],
-    ['arrows on a square of a curve', 'move it; finer with Shift'],
-    ['G', 'hold this version as a ghost behind what follows, or let it go'],
-    ['K', 'a row of keys; Z to M and S to J play them, Shift plays hard'],
-    ['0 1 2', 'the whole note, its first 50 ms, its tail'],
-    ['+ − [ ]', 'zoom in, out, move along; Ctrl and the wheel zoom too'],
-    ['Alt ← →', 'set a post at the cursor; a drag on the time axis sets both'],
-    ['Ctrl-C, Ctrl-V, Ctrl-D', 'copy, paste, double the source or route chosen'],
-    ['Ctrl-Backspace in a figure', 'back to its default; a drag up or down turns it'],
-    ['?', 'this page']
-  ];
+  import { ELSEWHERE, type Shortcut } from './shortcuts';
+
+  let { open = $bindable(), keys }: { open: boolean; keys: readonly Shortcut[] } = $props();
+  const lines = $derived([...keys.map(({ shown, says }) => [shown, says] as const), ...ELSEWHERE]);
 </script>
 
-<Modal bind:open title="Keys, units and cautions" size="md" outsideclose>
+<Modal bind:open title="Keys, units and cautions" size="lg" outsideclose>
   <dl>
-    {#each KEYS as [key, what] (key)}<dt>{key}</dt>
-      <dd>{what}</dd>{/each}
+    {#each lines as [key, what] (key)}
+      <div>
+        <dt>{key}</dt>
+        <dd>{what}</dd>
+      </div>
+    {/each}
   </dl>
   <label
     ><input
@@ -49,10 +36,18 @@
 
 <style>
   dl {
-    display: grid;
-    grid-template-columns: max-content 1fr;
-    gap: 4px 16px;
     margin: 0;
+    columns: 2;
+    column-gap: 28px;
+  }
+  dl div {
+    display: grid;
+    grid-template-columns: 112px 1fr;
+    gap: 10px;
+    padding: 2px 0;
+    break-inside: avoid;
+    font-size: 13.5px;
+    line-height: 18px;
   }
   dt {
     font-weight: 600;

@@ -8,10 +8,11 @@
   import { cut } from '../common/text';
   import { player } from '../state/player.svelte';
   import { settings } from '../state/settings.svelte';
-  import Tabs from '../common/Tabs.svelte';
+  import Tabs from './Tabs.svelte';
   import ValueField from '../common/ValueField.svelte';
 
-  let { onshelf, onversions, onhelp }: { onshelf: () => void; onversions: () => void; onhelp: () => void } = $props();
+  let { onlibrary, onversions, onhelp }: { onlibrary: () => void; onversions: () => void; onhelp: () => void } =
+    $props();
 
   const drafts = workbench.drafts;
   const notes = $derived(workbench.patch?.performance?.notes?.length ?? 1);
@@ -39,7 +40,7 @@
 
 <header>
   <div class="who">
-    <button class="quiet" onclick={onshelf} aria-label="Patches" title="All patches (P)">Patches</button>
+    <button class="quiet" onclick={onlibrary} aria-label="Patches" title="All patches (P)">Patches</button>
     <input
       class="field title"
       aria-label="Name of the patch"

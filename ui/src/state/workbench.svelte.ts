@@ -20,6 +20,8 @@ export type Chosen =
 const FIRST_DEMO = 'ferry-horn';
 const WORKED_OUT_AGAIN = 5;
 
+export type View = 'note' | 'sound' | 'compare' | 'map';
+
 class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
@@ -33,7 +35,7 @@ class Workbench {
   posts: [number, number] | null = $state.raw(null);
   /** Whether the harmonic builder is open. */
   building = $state(false);
-  view: 'note' | 'sound' | 'compare' | 'map' = $state('note');
+  view: View = $state('note');
   loading = $state(true);
   failure = $state('');
   readonly drafts = new DraftStore();

@@ -1,31 +1,24 @@
 <script lang="ts">
   import { workbench } from '../state/workbench.svelte';
-
-  /** The views of the patch; each keeps the cursor. */
-  const VIEWS = [
-    ['note', 'Note'],
-    ['sound', 'Sound'],
-    ['compare', 'Compare'],
-    ['map', 'Map']
-  ] as const;
+  import { VIEWS } from './views';
 
   function onkeydown(event: KeyboardEvent): void {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (!by) return;
     event.preventDefault();
-    const at = VIEWS.findIndex(([view]) => view === workbench.view);
-    workbench.view = VIEWS[(at + by + VIEWS.length) % VIEWS.length]![0];
+    const at = VIEWS.findIndex((view) => view.id === workbench.view);
+    workbench.view = VIEWS[(at + by + VIEWS.length) % VIEWS.length]!.id;
     (event.currentTarget as HTMLElement).querySelectorAll('button')[(at + by + VIEWS.length) % VIEWS.length]?.focus();
   }
 </script>
 
 <div class="tabs" role="tablist" aria-label="Views" tabindex="-1" {onkeydown}>
-  {#each VIEWS as [view, name] (view)}
+  {#each VIEWS as { id, title } (id)}
     <button
       role="tab"
-      aria-selected={workbench.view === view}
-      tabindex={workbench.view === view ? 0 : -1}
-      onclick={() => (workbench.view = view)}>{name}</button
+      aria-selected={workbench.view === id}
+      tabindex={workbench.view === id ? 0 : -1}
+      onclick={() => (workbench.view = id)}>{title}</button
     >
   {/each}
 </div>

@@ -1,0 +1,176 @@
+/** Every shortcut: what it is pressed by, what it does, and how the help page says it. */
+import { duplicateSource } from '../state/actions';
+import { copyChosen, paste } from '../state/clipboard';
+import { save } from '../state/library';
+import { messages } from '../state/messages.svelte';
+import { player } from '../state/player.svelte';
+import { settings } from '../state/settings.svelte';
+import { workbench } from '../state/workbench.svelte';
+import { playedBy } from './computer-keys';
+import { VIEWS } from './views';
+
+export interface Shortcut {
+  /** As the browser names the key, in small letters; with `ctrl ` before it where that is held too. */
+  keys: readonly string[];
+  /** How the help page names them. */
+  shown: string;
+  says: string;
+  act: (event: KeyboardEvent) => void;
+  /** Whether it is meant within a field too. */
+  inFields?: boolean;
+  /** Whether it is meant at all just now. */
+  applies?: (event: KeyboardEvent) => boolean;
+}
+
+/** What the page itself opens. */
+export interface Pages {
+  library: () => void;
+  help: () => void;
+}
+
+/** What is pressed where it belongs to what has the focus: said on the help page, done there. */
+export const ELSEWHERE: readonly (readonly [string, string])[] = [
+  ['↑ ↓ in a figure', 'nudge it; finer with Shift'],
+  ['Ctrl-Backspace in a figure', 'back to its default; a drag up or down turns it'],
+  ['← → on the time axis', 'move the cursor; finer with Shift'],
+  ['Alt ← →', 'set a post at the cursor; a drag on the time axis sets both'],
+  ['arrows on a square of a curve', 'move it; finer with Shift']
+];
+
+export function shortcuts(pages: Pages): Shortcut[] {
+  const { tracing } = workbench;
+  const noteOn = (): number => workbench.sheet?.notes[0]?.on_s ?? 0;
+  const whole = (): number => workbench.sheet?.seconds ?? 1;
+  const noSelection = (): boolean => !getSelection()?.toString();
+  return [
+    {
+      keys: [' '],
+      shown: 'Space',
+      says: 'play or stop',
+      act: () => void player.toggle(),
+      applies: (event) => !hasOwnSpace(event.target)
+    },
+    { keys: ['l'], shown: 'L', says: 'loop on or off', act: () => (player.loop = !player.loop) },
+    {
+      keys: ['t'],
+      shown: 'T',
+      says: 'soft, middle and hard at once',
+      act: () => {
+        tracing.allThree = !tracing.allThree;
+        tracing.ask();
+      }
+    },
+    {
+      keys: ['g'],
+      shown: 'G',
+      says: 'hold this version as a ghost behind what follows, or let it go',
+      act: () => (tracing.ghost ? tracing.drop() : tracing.hold())
+    },
+    {
+      keys: ['k'],
+      shown: 'K',
+      says: 'a row of keys; Z to M and S to J play them, Shift plays hard',
+      act: () => settings.set({ keys: !settings.now.keys })
+    },
+    ...VIEWS.map((view) => ({
+      keys: [view.key.toLowerCase()],
+      shown: view.key,
+      says: `${view.title}: ${view.says}`,
+      act: () => void (workbench.view = view.id)
+    })),
+    { keys: ['0'], shown: '0', says: 'the whole note', act: () => tracing.zoom(0, whole()) },
+    { keys: ['1'], shown: '1', says: 'its first 50 ms', act: () => tracing.zoom(noteOn(), noteOn() + 0.05) },
+    {
+      keys: ['2'],
+      shown: '2',
+      says: 'its tail',
+      act: () => tracing.zoom(workbench.sheet?.notes.at(-1)?.off_s ?? 0, whole())
+    },
+    {
+      keys: ['+', '=', '-'],
+      shown: '+ −',
+      says: 'zoom in and out; Ctrl and the wheel too',
+      act: (event) => zoomBy(event.key === '-' ? 2 : 0.5)
+    },
+    { keys: ['[', ']'], shown: '[ ]', says: 'move along', act: (event) => slide(event.key === '[' ? -0.25 : 0.25) },
+    { keys: ['p'], shown: 'P', says: 'patches', act: pages.library },
+    {
+      keys: ['escape'],
+      shown: 'Esc',
+      says: 'choose the patch itself, or leave a field as it was',
+      act: () => (workbench.chosen = { what: 'patch' })
+    },
+    {
+      keys: ['ctrl z'],
+      shown: 'Ctrl Z, Ctrl Shift Z',
+      says: 'undo, redo',
+      act: (event) => (event.shiftKey ? workbench.redo() : workbench.undo()),
+      inFields: true
+    },
+    { keys: ['ctrl y'], shown: 'Ctrl Y', says: 'redo', act: () => workbench.redo(), inFields: true },
+    {
+      keys: ['ctrl s'],
+      shown: 'Ctrl S',
+      says: 'save as a version',
+      act: () => void messages.attempt(() => save()),
+      inFields: true
+    },
+    {
+      keys: ['ctrl c'],
+      shown: 'Ctrl C',
+      says: 'copy the source or route chosen',
+      act: () => void copyChosen(),
+      applies: noSelection
+    },
+    { keys: ['ctrl v'], shown: 'Ctrl V', says: 'paste', act: () => void messages.attempt(paste) },
+    {
+      keys: ['ctrl d'],
+      shown: 'Ctrl D',
+      says: 'double the source chosen',
+      act: () => duplicateSource(workbench.chosenModule()!.id),
+      inFields: true,
+      applies: () => workbench.chosenModule() !== null
+    },
+    { keys: ['?'], shown: '?', says: 'this page', act: pages.help }
+  ];
+}
+
+/** Returns what a pressed key does, if it does anything here. */
+export function found(all: readonly Shortcut[], event: KeyboardEvent): Shortcut | undefined {
+  const held = event.ctrlKey || event.metaKey;
+  if (!held && (event.altKey || isMeantOtherwise(event))) return undefined;
+  const pressed = `${held ? 'ctrl ' : ''}${event.key.toLowerCase()}`;
+  const one = all.find(({ keys }) => keys.includes(pressed));
+  if (!one || (inField(event.target) && !one.inFields)) return undefined;
+  return one.applies?.(event) === false ? undefined : one;
+}
+
+/** While the row of keys is shown its letters play, and do nothing else; single letters can be turned off. */
+function isMeantOtherwise(event: KeyboardEvent): boolean {
+  if (settings.now.keys && playedBy(event.code) !== null) return true;
+  return !settings.now.letters && event.key.length === 1 && event.key !== ' ';
+}
+
+function inField(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && target.closest('input, textarea, select, dialog') !== null;
+}
+
+/** What a key does where it does something of its own: a button is pressed by Space, a fold folds. */
+function hasOwnSpace(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && target.closest('button, summary, a, [role="button"]') !== null;
+}
+
+function zoomBy(factor: number): void {
+  const { sheet, cursor, tracing } = workbench;
+  if (!sheet) return;
+  const length = (sheet.to_s - sheet.from_s) * factor;
+  const middle = cursor ?? (sheet.from_s + sheet.to_s) / 2;
+  tracing.zoom(middle - length / 2, middle + length / 2);
+}
+
+function slide(share: number): void {
+  const { sheet, tracing } = workbench;
+  if (!sheet) return;
+  const by = (sheet.to_s - sheet.from_s) * share;
+  tracing.zoom(sheet.from_s + by, sheet.to_s + by);
+}

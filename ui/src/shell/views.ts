@@ -1,0 +1,41 @@
+/** The views of a patch: a line for each, from which tabs, shortcuts and the help page come. */
+import type { Component } from 'svelte';
+import CompareView from '../compare/CompareView.svelte';
+import MapView from '../map/MapView.svelte';
+import NoteSheet from '../sheet/NoteSheet.svelte';
+import SoundView from '../sound/SoundView.svelte';
+import type { View } from '../state/workbench.svelte';
+
+export interface ViewFacts {
+  id: View;
+  title: string;
+  /** The letter that opens it. */
+  key: string;
+  says: string;
+  shows: Component;
+}
+
+export const VIEWS: readonly ViewFacts[] = [
+  {
+    id: 'note',
+    title: 'Note',
+    key: 'N',
+    says: 'the note sheet: sources, staves and what moves what',
+    shows: NoteSheet
+  },
+  {
+    id: 'sound',
+    title: 'Sound',
+    key: 'S',
+    says: 'what is heard: wave, spectrogram, spectrum and levels',
+    shows: SoundView
+  },
+  {
+    id: 'compare',
+    title: 'Compare',
+    key: 'C',
+    says: 'the note at many velocities, keys or versions',
+    shows: CompareView
+  },
+  { id: 'map', title: 'Map', key: 'M', says: 'what leads where, from signals to staves', shows: MapView }
+];
