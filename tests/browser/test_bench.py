@@ -168,7 +168,7 @@ class Judging(BrowserCase):
         aside.get_by_role("button", name="Work it out").click()
         aside.get_by_role("button", name="Take it").click(timeout=20_000)
         expect(aside).to_contain_text(re.compile("2.6 kHz after|2.59. kHz after"), timeout=15_000)
-        self.undo_says("form for cutoff")
+        self.undo_says("target for cutoff")
 
     def test_who_moves_a_lane_between_the_posts(self) -> None:
         self.page.get_by_role("button", name="Figures of pitch", exact=True).click()

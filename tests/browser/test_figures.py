@@ -56,7 +56,7 @@ class Jobs(OnThePage):
         self.source("ring")
         ring = self.page.get_by_label("ring: rings at")
         expect(ring).to_have_value(f"{7.5 * math.sqrt(1 - 1 / (4 * 3.5**2)):.4g} Hz")
-        self.assertAlmostEqual(number(self.said("audible_cycles")), 3.5 * math.log(20) / math.pi, places=2)
+        self.assertAlmostEqual(number(self.said("audible cycles")), 3.5 * math.log(20) / math.pi, places=2)
         made = traced("rope-creak").signals
         # How much later 90 % of its way is reached through the filter.
         ninety = [int((made[n] >= 0.9 * made[n].max()).argmax()) / RATE for n in ("strain", "ring")]
@@ -242,7 +242,7 @@ class InPlace(OnThePage):
         may.get_by_label("blade attack").uncheck()
         self.page.get_by_role("button", name="Work it out").click()
         self.redrawn(lambda: self.page.get_by_role("button", name="Take it").click(timeout=20_000))
-        self.undo_says("form for fm index")
+        self.undo_says("target for fm index")
         self.kept()
         made = patch_of(self.page)
         raised = next(route for route in made["routes"] if route["destination"] == "fm_index")

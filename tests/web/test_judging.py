@@ -162,7 +162,7 @@ class Assisting(Api):
         form: Json = {"kind": "ringing", "about": "signal.ring", "name": "gone after", "value": 2.0}
         ring = self.post("assist/reading", document=doc, **form)["document"]["modules"][1]
         self.assertAlmostEqual(np.log(1000) * ring["q"] / (np.pi * ring["frequency_hz"]), 2.0, places=4)
-        wrong = self.post("assist/reading", 422, document=doc, **{**form, "name": "audible_cycles"})
+        wrong = self.post("assist/reading", 422, document=doc, **{**form, "name": "audible cycles"})
         self.assertEqual(wrong["place"], "signal.ring")
 
     def test_what_a_lane_reaches_at_keys_and_velocities(self) -> None:

@@ -77,7 +77,7 @@ def _sound(form: SoundRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[
     headers = {
         "X-Limited-dB": f"{heard.sound.limited_db:.2f}",
         "X-Loudness-LUFS": f"{heard.loudness_lufs:.2f}",
-        "X-Sharpness-Hz": f"{heard.centroid_hz:.0f}",
+        "X-Centroid-Hz": f"{heard.centroid_hz:.0f}",
     }
     return wav_bytes(heard.sound, form.depth, form.mono), headers
 

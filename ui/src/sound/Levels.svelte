@@ -24,7 +24,7 @@
     { name: 'rms', unit: 'dB', help: 'Root of the mean square.', of: ({ levels }) => figure(levels.rms_db) },
     { name: 'crest', unit: 'dB', help: 'Peak over rms.', of: ({ levels }) => figure(levels.crest_db) },
     {
-      name: 'sharpness',
+      name: 'spectral centroid',
       help: 'The middle of the spectrum’s power over the loudest half second.',
       of: ({ centroid_hz }) => hertz(centroid_hz, 3)
     },

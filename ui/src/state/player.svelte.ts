@@ -11,7 +11,7 @@ export interface Take {
   buffer: AudioBuffer;
   limitedDb: number;
   loudness: number;
-  sharpness: number;
+  centroid: number;
   patch: Patch;
 }
 
@@ -227,12 +227,12 @@ class Player {
     const last = settings.now.heard;
     const loudness = take.loudness + gainDb;
     const louder = last ? loudness - last.loudness : 0;
-    const sharper = last ? take.sharpness / Math.max(last.sharpness, 50) : 1;
+    const sharper = last ? take.centroid / Math.max(last.centroid, 50) : 1;
     const tooLoud = louder > LOUDER_DB;
-    const tooSharp = sharper > SHARPER && take.sharpness > SHARP_HZ;
+    const tooSharp = sharper > SHARPER && take.centroid > SHARP_HZ;
     if (this.allowed === take.patch || !(tooLoud || tooSharp)) {
       this.guarded = '';
-      settings.set({ heard: { loudness, sharpness: take.sharpness } });
+      settings.set({ heard: { loudness, centroid: take.centroid } });
       return 0;
     }
     const down = tooLoud ? louder : 12;
@@ -315,7 +315,7 @@ async function fetchTake(
   const figures = {
     limitedDb: said('X-Limited-dB'),
     loudness: said('X-Loudness-LUFS'),
-    sharpness: said('X-Sharpness-Hz')
+    centroid: said('X-Centroid-Hz')
   };
   const buffer = await context.decodeAudioData(await answer.arrayBuffer());
   return { buffer, ...figures, patch };

@@ -60,7 +60,7 @@ class FakeContext {
 }
 
 /** What the server renders: by the patch's name, how long, how loud and how sharp. */
-const sounds: Record<string, { seconds: number; loudness: number; sharpness: number }> = {};
+const sounds: Record<string, { seconds: number; loudness: number; centroid: number }> = {};
 /** Whether the server takes its time. */
 let slow = false;
 const asked: { document: Patch; velocity?: number }[] = [];
@@ -95,7 +95,7 @@ beforeEach(() => {
   for (const name of Object.keys(sounds)) delete sounds[name];
   workbench.patch = named('horn');
   Object.assign(tracing, { ghost: null, allThree: false });
-  sounds['horn'] = { seconds: 0.5, loudness: -23, sharpness: 800 };
+  sounds['horn'] = { seconds: 0.5, loudness: -23, centroid: 800 };
   vi.stubGlobal('localStorage', new Memory());
   vi.stubGlobal('matchMedia', () => ({ matches: false, addEventListener: () => {} }));
   vi.stubGlobal('document', { documentElement: { classList: { toggle: () => {} } } });
@@ -115,7 +115,7 @@ beforeEach(() => {
     const headers = new Map([
       ['X-Limited-dB', '0.5'],
       ['X-Loudness-LUFS', String(sound.loudness)],
-      ['X-Sharpness-Hz', String(sound.sharpness)]
+      ['X-Centroid-Hz', String(sound.centroid)]
     ]);
     const buffer: FakeBuffer = { duration: sound.seconds, name: `${name}${body.velocity ?? ''}` };
     const answer = { ok: true, headers, arrayBuffer: () => Promise.resolve(buffer) };
@@ -149,7 +149,7 @@ describe('playing', () => {
   it('lets a change be heard at the next pass, not before', async () => {
     const player = await fresh();
     player.loop = true;
-    sounds['bell'] = { seconds: 0.5, loudness: -23, sharpness: 800 };
+    sounds['bell'] = { seconds: 0.5, loudness: -23, centroid: 800 };
     const over = player.toggle();
     await listen(0.2);
     workbench.patch = named('bell');
@@ -183,7 +183,7 @@ describe('the guard', () => {
     const player = await fresh();
     await player.toggle();
     workbench.patch = named('whistle');
-    sounds['whistle'] = { seconds: 0.5, loudness: -8, sharpness: 900 };
+    sounds['whistle'] = { seconds: 0.5, loudness: -8, centroid: 900 };
     player.loop = true;
     const over = player.toggle();
     await listen(0.1);
@@ -201,7 +201,7 @@ describe('the guard', () => {
     const player = await fresh();
     await player.toggle();
     workbench.patch = named('louder');
-    sounds['louder'] = { seconds: 0.2, loudness: -12, sharpness: 800 };
+    sounds['louder'] = { seconds: 0.2, loudness: -12, centroid: 800 };
     await player.toggle();
     expect(started.at(-1)!.gain).toBe(1);
   });
@@ -210,11 +210,11 @@ describe('the guard', () => {
     const player = await fresh();
     await player.toggle();
     workbench.patch = named('bright');
-    sounds['bright'] = { seconds: 0.2, loudness: -23, sharpness: 2100 };
+    sounds['bright'] = { seconds: 0.2, loudness: -23, centroid: 2100 };
     await player.toggle();
     expect(started.at(-1)!.gain).toBe(1);
     workbench.patch = named('piercing');
-    sounds['piercing'] = { seconds: 0.2, loudness: -23, sharpness: 6000 };
+    sounds['piercing'] = { seconds: 0.2, loudness: -23, centroid: 6000 };
     await player.toggle();
     expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-12, 6);
   });
@@ -222,7 +222,7 @@ describe('the guard', () => {
   it('remembers over a reload what was heard last', async () => {
     await (await fresh()).toggle();
     workbench.patch = named('whistle');
-    sounds['whistle'] = { seconds: 0.2, loudness: 0, sharpness: 900 };
+    sounds['whistle'] = { seconds: 0.2, loudness: 0, centroid: 900 };
     await (await fresh()).toggle();
     expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-23, 6);
   });
@@ -231,7 +231,7 @@ describe('the guard', () => {
 describe('one against the other', () => {
   beforeEach(() => {
     workbench.tracing.ghost = { label: 'as it was', patch: named('was') };
-    sounds['was'] = { seconds: 0.3, loudness: -29, sharpness: 800 };
+    sounds['was'] = { seconds: 0.3, loudness: -29, centroid: 800 };
   });
 
   it('brings both to the loudness of the quieter one', async () => {
@@ -266,9 +266,9 @@ describe('one against the other', () => {
   it('plays a step turned down by what it is told, whatever was heard before', async () => {
     const player = await fresh();
     const { settings } = await import('./settings.svelte');
-    for (const heard of [null, { loudness: -40, sharpness: 900 }, { loudness: -3, sharpness: 900 }]) {
+    for (const heard of [null, { loudness: -40, centroid: 900 }, { loudness: -3, centroid: 900 }]) {
       settings.now.heard = heard;
-      sounds['step'] = { seconds: 0.2, loudness: heard?.loudness ?? -20, sharpness: 900 };
+      sounds['step'] = { seconds: 0.2, loudness: heard?.loudness ?? -20, centroid: 900 };
       await player.sound(named('step'), -1.6);
       expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-1.6, 6);
     }
@@ -277,8 +277,8 @@ describe('one against the other', () => {
   it('guards the ear before a step too', async () => {
     const player = await fresh();
     const { settings } = await import('./settings.svelte');
-    settings.now.heard = { loudness: -40, sharpness: 900 };
-    sounds['loud'] = { seconds: 0.2, loudness: -10, sharpness: 900 };
+    settings.now.heard = { loudness: -40, centroid: 900 };
+    sounds['loud'] = { seconds: 0.2, loudness: -10, centroid: 900 };
     await player.sound(named('loud'), -5);
     expect(20 * Math.log10(started.at(-1)!.gain)).toBeCloseTo(-5 - 25, 6);
     expect(player.guarded).toContain('25 dB louder');
@@ -286,7 +286,7 @@ describe('one against the other', () => {
 
   it('asks for one sound once while it loops', async () => {
     const player = await fresh();
-    sounds['now'] = { seconds: 0.5, loudness: -20, sharpness: 900 };
+    sounds['now'] = { seconds: 0.5, loudness: -20, centroid: 900 };
     workbench.patch = named('now');
     player.loop = true;
     void player.toggle();
@@ -302,7 +302,7 @@ describe('one against the other', () => {
   it('keeps only the last few sounds', async () => {
     const player = await fresh();
     workbench.patch = named('keys');
-    sounds['keys'] = { seconds: 0.1, loudness: -20, sharpness: 900 };
+    sounds['keys'] = { seconds: 0.1, loudness: -20, centroid: 900 };
     for (let key = 40; key < 60; key++) await player.strike({ key, velocity: 90 });
     asked.length = 0;
     await player.strike({ key: 59, velocity: 90 });

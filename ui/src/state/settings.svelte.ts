@@ -9,7 +9,7 @@ interface Remembered {
   cautionSeen: boolean;
   last: string | null;
   /** How loud and how sharp the last sound played was. */
-  heard: { loudness: number; sharpness: number } | null;
+  heard: { loudness: number; centroid: number } | null;
   /** How signals are shown: as they are, in per cent, or in volts. */
   signals: 'plain' | 'percent' | 'volts';
   keys: boolean;

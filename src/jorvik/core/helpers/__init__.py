@@ -1,1 +1,1 @@
-"""Things that work something out for the programmer: a sentence, a change that keeps the curve, a form."""
+"""Things that work something out for the programmer: a sentence, a change that keeps the curve, a target."""
