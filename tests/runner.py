@@ -1,5 +1,6 @@
 """Run every check and every test, and close with one line that counts them."""
 
+import io
 import os
 import re
 import subprocess
@@ -9,6 +10,8 @@ import time
 import unittest
 from collections.abc import Callable, Iterator
 from pathlib import Path
+
+from coverage import Coverage
 
 from jorvik.core.voice.warm import warm
 from tests import support
@@ -52,10 +55,11 @@ BESIDE = "--beside"
 DRIVEN = "tests.browser."
 
 
-def main(words: list[str]) -> int:
+def main(words: list[str], watch: Coverage | None = None) -> int:
     """Run the checks (all of them, unless words choose tests) and the tests; with ``--long`` trials go on for hours.
 
-    All of it is done in two halves side by side, of which the one with the browser tells when it is done.
+    All of it is done in two halves side by side, of which the one with the browser tells when it is done. What the
+    other half runs of the core is ``watch``\\ ed, and told as a share of its lines.
     """
     if "--long" in words:
         words.remove("--long")
@@ -74,6 +78,12 @@ def main(words: list[str]) -> int:
             good = run_check(name, command)
             passed, failed = passed + good, failed + (not good)
         more = run_tests(lambda name: not name.startswith(DRIVEN))
+        if watch is not None:
+            watch.stop()
+            share = watch.report(file=io.StringIO())
+            print(f"{share:.0f} % of the core's lines were run, compiled ones aside", flush=True)
+                    f"{watch.report(file=nowhere):.0f} % of the core's lines were run, compiled ones aside", flush=True
+                )
         beside.wait()
         told.seek(0)
         said = told.read()

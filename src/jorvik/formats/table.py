@@ -1,5 +1,7 @@
 """The trace as a table: CSV for reading anywhere, NPZ for reading fast."""
 
+import csv
+import io
 from collections.abc import Callable, Iterator
 
 import numpy as np
@@ -30,7 +32,9 @@ def columns(run: Run, contributions: bool = False) -> dict[str, int]:
 def csv_lines(run: Run, contributions: bool = False, cancelled: Callable[[], bool] = never) -> Iterator[str]:
     """Yield a trace as CSV, a block at a time, so that a long one needs little memory."""
     names = columns(run, contributions)
-    yield ",".join(["time_s", *(_quoted(name) for name in names)]) + "\n"
+    header = io.StringIO()
+    csv.writer(header, lineterminator="\n").writerow(["time_s", *names])
+    yield header.getvalue()
     rows = list(names.values())
     form = ",".join([f"%.{DIGITS}g"] * (1 + len(rows))) + "\n"
     for block in run.blocks(cancelled=cancelled):
@@ -39,11 +43,6 @@ def csv_lines(run: Run, contributions: bool = False, cancelled: Callable[[], boo
         table[:, 0] = np.arange(block.first, block.first + length) / run.rate
         table[:, 1:] = block.rows[rows].T
         yield form * length % tuple(table.ravel().tolist())
-
-
-def _quoted(name: str) -> str:
-    """Return a column name, quoted where it holds what CSV gives a meaning (RFC 4180)."""
-    return '"' + name.replace('"', '""') + '"' if any(c in name for c in ',"\n\r') else name
 
 
 def arrays(patch: Patch, rate: int, voice: int = 0, contributions: bool = False) -> dict[str, Floats]:

@@ -3,18 +3,19 @@
 import hashlib
 import json
 import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
+
+from cachetools import LRUCache
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.measure.sound import loudness, spectral_centroid
 from jorvik.core.voice.render import Sound, render
 from jorvik.web.forms import Play
 
-MOST_BYTES: Final = 40_000_000
-"""Of sounds that are kept, twenty of two seconds; the ones longest not asked for go first."""
+MOST_BYTES: Final = 60_000_000
+"""Of sounds that are kept: one of a minute, or thirty of two seconds; the ones longest not asked for go first."""
 
 
 def played(form: Play) -> Patch:
@@ -35,7 +36,7 @@ class Rendered:
     """The sounds of the last patches, by what they were made from."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[str, Heard] = OrderedDict()
+        self._kept: LRUCache[str, Heard] = LRUCache(MOST_BYTES, getsizeof=lambda heard: heard.sound.samples.nbytes)
         self._lock = threading.Lock()
 
     def heard(self, form: Play, cancelled: Callable[[], bool]) -> Heard:
@@ -45,12 +46,10 @@ class Rendered:
         key = hashlib.sha256(text.encode()).hexdigest()
         with self._lock:
             if key in self._kept:
-                self._kept.move_to_end(key)
                 return self._kept[key]
         sound = render(played(form), form.rate, cancelled)
         made = Heard(sound, loudness(sound.samples, sound.rate), spectral_centroid(sound.samples, sound.rate))
         with self._lock:
-            self._kept[key] = made
-            while len(self._kept) > 1 and sum(h.sound.samples.nbytes for h in self._kept.values()) > MOST_BYTES:
-                self._kept.popitem(last=False)
+            if made.sound.samples.nbytes <= MOST_BYTES:
+                self._kept[key] = made
         return made

@@ -9,7 +9,6 @@ import hashlib
 import os
 import pickle
 import threading
-from collections import OrderedDict
 from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -18,6 +17,7 @@ from typing import Annotated, Any, Final, Literal
 from weakref import WeakValueDictionary
 
 import anyio.to_thread
+from cachetools import LRUCache
 from fastapi import Depends, Request
 from fastapi.responses import Response, StreamingResponse
 
@@ -73,7 +73,7 @@ class Scheduler:
         self._jobs: dict[str, _Job] = {}
         # An entry lasts as long as the request that waits for it.
         self._slots: WeakValueDictionary[str, asyncio.Event] = WeakValueDictionary()
-        self._deadly: OrderedDict[str, None] = OrderedDict()
+        self._deadly: LRUCache[str, None] = LRUCache(MAX_DEADLY)
 
     def begin(self) -> None:
         """Have a process ready for each kind of work that somebody waits for."""
@@ -201,8 +201,6 @@ class Scheduler:
             return await anyio.to_thread.run_sync(work, limiter=self._limits[kind])
         except WorkerDied:
             self._deadly[name] = None
-            while len(self._deadly) > MAX_DEADLY:
-                self._deadly.popitem(last=False)
             raise
 
     def _give_up(self, name: str, job: _Job) -> None:

@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import TypeVar, cast
 
 import numpy as np
+from cachetools import LRUCache
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.row_keys import Key
@@ -21,7 +22,7 @@ class RowCache:
     def __init__(self) -> None:
         self._cells: Floats = np.zeros(0)
         self._keys: list[Key] = []
-        self._found: dict[object, object] = {}
+        self._found: LRUCache[object, object] = LRUCache(MAX_KEPT)
         self.shape = (0, 0)
         """Rows and columns of the last run's table."""
 
@@ -53,6 +54,4 @@ class RowCache:
         name = what, *(self._keys[row] for row in rows)
         if name not in self._found:
             self._found[name] = make()
-            if len(self._found) > MAX_KEPT:
-                del self._found[next(iter(self._found))]
         return cast(T, self._found[name])

@@ -8,12 +8,12 @@ numbers are those of the run itself, since the same code makes them from the sam
 import os
 import tempfile
 import threading
-from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from typing import IO, Final, NamedTuple, Protocol
 
 import numpy as np
+from cachetools import LRUCache
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.finite import FiniteCheck
@@ -101,8 +101,7 @@ class WindowedRows:
         self._maker = {row: number for number, node in enumerate(self._nodes) for row in node.makes}
         self._modules = len(run.program.module_rows)
         self._store = _Store(list(run.program.module_rows.values()), run.length, most_bytes)
-        self._kept: OrderedDict[int, Floats] = OrderedDict()
-        self._most_kept = max(2, most_bytes // (2 * 8 * run.length))
+        self._kept: LRUCache[int, Floats] = LRUCache(max(2, most_bytes // (2 * 8 * run.length)))
         self._lock = threading.Lock()
         self._run_once()
 
@@ -136,13 +135,10 @@ class WindowedRows:
             return self._store.get(row, 0, self._run.length)
         with self._lock:
             if row in self._kept:
-                self._kept.move_to_end(row)
                 return self._kept[row]
         made = self._made(row)
         with self._lock:
             self._kept[row] = made
-            while len(self._kept) > self._most_kept:
-                self._kept.popitem(last=False)
         return made
 
     def _made(self, row: int) -> Floats:

@@ -156,42 +156,40 @@ class Picture:
     db: Floats
 
 
-def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
-    """Return the spectrum over time, in so many columns of equal length and rows even in pitch."""
+SPECTRUM_SIZE: Final = 4096
+"""Samples that each spectrum over time is made of."""
+
+
+def _spectra(samples: Floats, columns: int) -> tuple[Floats, Floats]:
+    """Return the amplitudes of the spectrum around the middle of each column, shape (columns, bins), and the window."""
     from scipy.signal.windows import blackmanharris
 
-    size = 4096
+    window = blackmanharris(SPECTRUM_SIZE, sym=False)
+    mono = np.pad(samples.mean(axis=1), SPECTRUM_SIZE // 2)
+    firsts = ((np.arange(columns) + 0.5) * samples.shape[0] / columns).astype(int)
+    frames = np.lib.stride_tricks.sliding_window_view(mono, SPECTRUM_SIZE)[firsts]
+    return np.abs(np.fft.rfft(frames * window, axis=1)), window
+
+
+def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
+    """Return the spectrum over time, in so many columns of equal length and rows even in pitch."""
     low_hz, high_hz = 30.0, min(18_000.0, 0.45 * rate)
-    mono = np.pad(samples.mean(axis=1), size // 2)
-    window = blackmanharris(size, sym=False)
-    centres = (np.arange(columns) + 0.5) * samples.shape[0] / columns
-    edges = np.geomspace(low_hz, high_hz, rows + 1) * size / rate
+    amplitudes, window = _spectra(samples, columns)
+    edges = np.geomspace(low_hz, high_hz, rows + 1) * SPECTRUM_SIZE / rate
     picture = np.empty((rows, columns))
-    for column, centre in enumerate(centres):
-        size_of = np.abs(np.fft.rfft(mono[int(centre) : int(centre) + size] * window)) * 2.0 / window.sum()
-        for row in range(rows):
-            a, b = int(edges[row]), max(math.ceil(edges[row + 1]), int(edges[row]) + 1)
-            picture[row, column] = size_of[a:b].max()
+    for row, (low, high) in enumerate(pairwise(edges)):
+        picture[row] = amplitudes[:, int(low) : max(math.ceil(high), int(low) + 1)].max(axis=1)
+    picture *= 2.0 / window.sum()
     return Picture(low_hz, high_hz, 20.0 * np.log10(np.maximum(picture, 10.0 ** (SILENCE_DB / 20.0))))
 
 
 def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
     """Return the level of each of BANDS over time, in dBFS of a sine, shape (3, columns)."""
-    from scipy.signal.windows import blackmanharris
-
-    size = 4096
-    mono = np.pad(samples.mean(axis=1), size // 2)
-    window = blackmanharris(size, sym=False)
-    scale = 2.0 / float((window**2).sum() * size / 2.0)
-    f = np.fft.rfftfreq(size, 1.0 / rate)
-    chosen = [(f >= low) & (f < high) for low, high in BANDS]
-    found = np.empty((len(BANDS), columns))
-    for column in range(columns):
-        first = int((column + 0.5) * samples.shape[0] / columns)
-        power = np.abs(np.fft.rfft(mono[first : first + size] * window)) ** 2 * scale
-        for row, within in enumerate(chosen):
-            found[row, column] = decibels(math.sqrt(2.0 * power[within].sum() / 2.0))
-    return found
+    amplitudes, window = _spectra(samples, columns)
+    power = amplitudes**2 * 2.0 / float((window**2).sum() * SPECTRUM_SIZE)
+    f = np.fft.rfftfreq(SPECTRUM_SIZE, 1.0 / rate)
+    found = np.array([2.0 * power[:, (f >= low) & (f < high)].sum(axis=1) for low, high in BANDS])
+    return np.maximum(10.0 * np.log10(np.maximum(found, 1e-300)), SILENCE_DB)
 
 
 def level_deviation(band: Floats, quietest_db: float = -70.0) -> float:
