@@ -58,8 +58,8 @@ DRIVEN = "tests.browser."
 def main(words: list[str], watch: Coverage | None = None) -> int:
     """Run the checks (all of them, unless words choose tests) and the tests; with ``--long`` trials go on for hours.
 
-    All of it is done in two halves side by side, of which the one with the browser tells when it is done. What the
-    other half runs of the core is ``watch``\\ ed, and told as a share of its lines.
+    All of it is done in two halves side by side, of which the one with the browser tells when it is done. ``watch``
+    has an eye on the lines of the core that the other half runs.
     """
     if "--long" in words:
         words.remove("--long")
@@ -82,8 +82,6 @@ def main(words: list[str], watch: Coverage | None = None) -> int:
             watch.stop()
             share = watch.report(file=io.StringIO())
             print(f"{share:.0f} % of the core's lines were run, compiled ones aside", flush=True)
-                    f"{watch.report(file=nowhere):.0f} % of the core's lines were run, compiled ones aside", flush=True
-                )
         beside.wait()
         told.seek(0)
         said = told.read()

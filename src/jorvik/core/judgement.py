@@ -23,7 +23,7 @@ class Judged(NamedTuple):
     readings: list[Figure]
 
 
-def judge(of: Context) -> Judged:
+def judge(context: Context) -> Judged:
     """Return what every rule finds and every kind of reading says, on as many cores as there are.
 
     Most of their time goes into traces of the patch as it would be otherwise, which hold no interpreter lock.
@@ -31,14 +31,14 @@ def judge(of: Context) -> Judged:
     """
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         # Begun beside what all the others wait for: the trace of the patch as it is, and its figures.
-        ahead = pool.submit(note_to_note.prepare, of)
+        ahead = pool.submit(note_to_note.prepare, context)
 
         def begun(find: Callable[[Context], Iterable[T]]) -> Future[list[T]]:
-            return pool.submit(_found, find, of)
+            return pool.submit(_found, find, context)
 
         # What is refused as it stands is refused before anything else is looked at.
         ahead.result()
-        _ = of.measures
+        _ = context.measures
         read = {kind: begun(find) for kind, find in KINDS.items()}
         found = [begun(rule) for rule in RULES.values()]
         readings = [reading for kind, future in read.items() for reading in of_kind(kind, future.result())]
@@ -47,7 +47,7 @@ def judge(of: Context) -> Judged:
         return Judged(gravest_first(one for future in found for one in future.result()), told)
 
 
-def _found(find: Callable[[Context], Iterable[T]], of: Context) -> list[T]:
-    if of.cancelled():
+def _found(find: Callable[[Context], Iterable[T]], context: Context) -> list[T]:
+    if context.cancelled():
         raise Cancelled
-    return found_by(find, of)
+    return found_by(find, context)

@@ -26,13 +26,13 @@ KINDS: Final[dict[str, Callable[[Context], Iterator[Figure]]]] = {
 """Every kind of reading by the name of its file."""
 
 
-def readings(of: Context) -> list[Figure]:
+def readings(context: Context) -> list[Figure]:
     """Return everything that there is to read of a patch at its test note, in the order of the files."""
     found: list[Figure] = []
     for kind, find in KINDS.items():
-        if of.cancelled():
+        if context.cancelled():
             raise Cancelled
-        found += of_kind(kind, find(of))
+        found += of_kind(kind, find(context))
     return found
 
 
@@ -41,12 +41,12 @@ def of_kind(kind: str, found: Iterable[Figure]) -> list[Figure]:
     return [replace(reading, kind=kind) for reading in found]
 
 
-def with_reading(of: Context, kind: str, about: str, name: str, value: float) -> Patch:
+def with_reading(context: Context, kind: str, about: str, name: str, value: float) -> Patch:
     """Return the patch in which a reading comes to a with_value value, or as near to it as its ranges allow.
 
     Raises Problem when there is no such reading, or none that can be with_value for.
     """
-    for reading in KINDS[kind](of) if kind in KINDS else ():
+    for reading in KINDS[kind](context) if kind in KINDS else ():
         if (reading.about, reading.name) == (about, name) and reading.with_value is not None:
             return reading.with_value(value)
     raise Problem(about or "the patch", f"no {name} to set", "a figure that can be set, as it stands in the patch now")

@@ -9,12 +9,12 @@ from jorvik.core.units.words import time_text
 MOST = 4
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield how long nothing moves, and when."""
-    stretches = of.measures.still
-    if not stretches or not any(of.lane(name) for name in of.measures.lanes):
+    stretches = context.measures.still
+    if not stretches or not any(context.lane(name) for name in context.measures.lanes):
         return
-    when = ", ".join(f"{_from(a - of.on_s)} to {time_text(b - of.on_s)}" for a, b in stretches[:MOST])
+    when = ", ".join(f"{_from(a - context.on_s)} to {time_text(b - context.on_s)}" for a, b in stretches[:MOST])
     more = f" and {len(stretches) - MOST} more" if len(stretches) > MOST else ""
     yield Figure(
         about="",

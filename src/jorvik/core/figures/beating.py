@@ -12,11 +12,11 @@ from jorvik.core.units.words import in_words, rate_text
 NEAR_CENTS = 100.0
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the spread of the pitch in cents, and the beat of each detuned pair."""
-    lane = of.lane("pitch")
+    lane = context.lane("pitch")
     if lane is not None:
-        held = of.held(lane.value)
+        held = context.held(lane.value)
         yield Figure(
             "pitch",
             "spread while held",
@@ -24,27 +24,27 @@ def find(of: Context) -> Iterator[Figure]:
             "cents",
             "From the lowest to the highest pitch while the note is held; the shares below say who made it.",
         )
-    note_hz = key_hz(of.patch.performance.notes[0].key)
-    if of.patch.voice.oscillators.unison > 1:
-        yield from _beat(of, "detune", "outer unison voices beat at", note_hz, of.values("detune"), 0.5)
-    if float(of.values("osc2_level").max()) > 0.0:
-        cents = 100.0 * of.values("osc2_pitch")
+    note_hz = key_hz(context.patch.performance.notes[0].key)
+    if context.patch.voice.oscillators.unison > 1:
+        yield from _beat(context, "detune", "outer unison voices beat at", note_hz, context.values("detune"), 0.5)
+    if float(context.values("osc2_level").max()) > 0.0:
+        cents = 100.0 * context.values("osc2_pitch")
         if float(abs(cents).max()) <= NEAR_CENTS:
-            yield from _beat(of, "osc2_pitch", "oscillators 1 and 2 beat at", note_hz, cents, 0.0)
+            yield from _beat(context, "osc2_pitch", "oscillators 1 and 2 beat at", note_hz, cents, 0.0)
 
 
-def _beat(of: Context, stave: str, name: str, note_hz: float, cents: Floats, below: float) -> Iterator[Figure]:
+def _beat(context: Context, stave: str, name: str, note_hz: float, cents: Floats, below: float) -> Iterator[Figure]:
     """Yield a pair's beat; the lower of the two lies a share of the distance under the note.
 
     What nothing moves has no stave of its own: its beat stands on the page of the patch.
     """
-    ends = [float(of.held(cents).min()), float(of.held(cents).max())]
+    ends = [float(context.held(cents).min()), float(context.held(cents).max())]
     hz = [abs(beat_hz(note_hz * 2.0 ** (-below * c / 1200.0), c)) for c in ends]
     if max(hz) == 0.0:
         return
     moving = abs(hz[1] - hz[0]) > 1e-6 * max(hz)
     yield Figure(
-        stave if of.lane(stave) else "",
+        stave if context.lane(stave) else "",
         name,
         max(hz),
         "Hz",

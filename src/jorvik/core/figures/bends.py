@@ -18,16 +18,16 @@ STAGES: Final = (("attack", ((0.5, "half"),)), ("decay", ((0.5, "−6 dB"), (0.9
 RELEASE: Final = ("release", ((0.5, "−6 dB"), (0.9, "−20 dB")))
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the times of each stage of each envelope, as it is moved; typed ones are met by its bend."""
-    note = of.trace.run.note
-    for module in of.having("is_staged"):
-        rises = sum(of.setting(module, name) for name in ("delay_s", "attack_s", "hold_s"))
-        begins = {"attack": note.on, "decay": note.on + round(rises * of.rate), "release": note.off}
+    note = context.trace.run.note
+    for module in context.having("is_staged"):
+        rises = sum(context.setting(module, name) for name in ("delay_s", "attack_s", "hold_s"))
+        begins = {"attack": note.on, "decay": note.on + round(rises * context.rate), "release": note.off}
         for stage, points in (*STAGES, RELEASE):
             at = begins[stage]
-            lasts, bent = (of.setting(module, f"{stage}_{what}", at) for what in ("s", "bend"))
-            if lasts <= 0.0 or (stage == "decay" and of.setting(module, "sustain") >= 1.0):
+            lasts, bent = (context.setting(module, f"{stage}_{what}", at) for what in ("s", "bend"))
+            if lasts <= 0.0 or (stage == "decay" and context.setting(module, "sustain") >= 1.0):
                 continue
             for done, name in points:
                 yield Figure(
@@ -37,10 +37,10 @@ def find(of: Context) -> Iterator[Figure]:
                     "s",
                     "When so much of the stage is done; type a time, and the bend that meets it is set.",
                     "Bends, by when they are met",
-                    with_value=partial(_bent, of, module, f"{stage}_bend", at, lasts, done),
+                    with_value=partial(_bent, context, module, f"{stage}_bend", at, lasts, done),
                 )
 
 
-def _bent(of: Context, module: Module, field: str, at: int, lasts: float, done: float, after: float) -> Patch:
-    bend = of.set_to(module, field, bend_for(after / lasts, done), at)
-    return edited(of.patch, modules={module.id: {field: rounded(bend)}})
+def _bent(context: Context, module: Module, field: str, at: int, lasts: float, done: float, after: float) -> Patch:
+    bend = context.set_to(module, field, bend_for(after / lasts, done), at)
+    return edited(context.patch, modules={module.id: {field: rounded(bend)}})

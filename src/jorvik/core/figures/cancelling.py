@@ -6,13 +6,13 @@ from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield for each route that lowers an amount what would just take it away, and what is left now."""
-    for route in of.patch.live_routes:
-        for source in of.routes_to(f"route:{route.id}.amount"):
+    for route in context.patch.live_routes:
+        for source in context.routes_to(f"route:{route.id}.amount"):
             if source.mode != "add" or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
                 continue
-            at = of.patch.destination(route.destination)
+            at = context.patch.destination(route.destination)
             unit = at.amount_unit if at else ""
             full = "at full velocity" if source.source == "velocity" else f"with {source.source} full"
             yield Figure(

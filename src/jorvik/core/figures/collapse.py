@@ -12,10 +12,10 @@ from jorvik.core.measure.pulse import kept_clear
 from jorvik.core.problems import Problem
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the least and greatest width, and how far the nearer stays from the end."""
     for name in ("pulse_width", "osc2_pulse_width"):
-        lane = of.lane(name)
+        lane = context.lane(name)
         if lane is None:
             continue
         raw = lane.raw
@@ -30,15 +30,15 @@ def find(of: Context) -> Iterator[Figure]:
             "The least distance from a width of 0 or 100 % of the cycle, where the pulse is gone; type another, and "
             "the depths that keep it are set.",
             words="" if clear > 0.0 else "it collapses",
-            with_value=partial(_kept, of, name),
+            with_value=partial(_kept, context, name),
         )
 
 
-def _kept(of: Context, name: str, clear: float) -> Patch:
+def _kept(context: Context, name: str, clear: float) -> Patch:
     if not 0.0 <= clear < 0.5:
         raise Problem("how far it stays clear", f"{clear:g}", "0 to 50 % of the cycle")
-    found = kept_clear(of, name, clear)
+    found = kept_clear(context, name, clear)
     if found is None:
-        title = of.trace.lanes[name].lane.destination.title.lower()
+        title = context.trace.lanes[name].lane.destination.title.lower()
         raise Problem(f"the depth on {title}", "nothing that keeps clear", "a set value nearer to 50 %")
     return found[1]

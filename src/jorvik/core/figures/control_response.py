@@ -16,20 +16,20 @@ from jorvik.core.units.words import in_words, rate_text, time_text
 _SLOWEST_HZ = 1e-6
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield gain and phase of each control filter whose input repeats."""
-    for module in of.having("rings"):
-        hz = of.rate_of(str(module.input))
+    for module in context.having("rings"):
+        hz = context.rate_of(str(module.input))
         # What stands still repeats nothing.
-        if hz is None or not _SLOWEST_HZ <= hz < of.rate / 2.0:
+        if hz is None or not _SLOWEST_HZ <= hz < context.rate / 2.0:
             continue
-        frequency, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
-        through = complex(transfer(module.response, hz, frequency, q, of.rate))
+        frequency, q = context.setting(module, "frequency_hz"), context.setting(module, "q")
+        through = complex(transfer(module.response, hz, frequency, q, context.rate))
         if module.coupling == "ac":
-            blocked = of.setting(module, "coupling_hz")
-            corner = math.tan(math.pi * hz / of.rate) / math.tan(math.pi * blocked / of.rate)
+            blocked = context.setting(module, "coupling_hz")
+            corner = math.tan(math.pi * hz / context.rate) / math.tan(math.pi * blocked / context.rate)
             through *= 1j * corner / (1.0 + 1j * corner)
-        through *= of.setting(module, "gain")
+        through *= context.setting(module, "gain")
         about, group = f"signal.{module.id}", f"At {rate_text(hz)}, where {module.input} repeats"
         if abs(through) < 1e-9:
             yield Figure(about, "gain", -180.0, "dB", "Nothing of it passes.", group, words="nothing passes")

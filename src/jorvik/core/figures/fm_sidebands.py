@@ -14,9 +14,9 @@ LEAST = 0.03
 MOST = 9
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the strongest sidebands at the greatest index that the note comes to."""
-    index, carrier, modulator = strongest_index(of)
+    index, carrier, modulator = strongest_index(context)
     if index <= 0.0:
         return
     found = [part for part in heard_sidebands(carrier, modulator, index) if part[2] >= LEAST and part[1] >= 1.0]

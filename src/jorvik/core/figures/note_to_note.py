@@ -17,15 +17,15 @@ LONGEST_S = 10.0
 LEAST = 1e-6
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the greatest difference of each voice lane between a note and the next."""
-    if not _asked(of):
+    if not _asked(context):
         return
-    later = next_note(of)
-    for name, apart in lanes_apart(of, later, later.run.notes[-1]):
+    later = next_note(context)
+    for name, apart in lanes_apart(context, later, later.run.notes[-1]):
         if apart < LEAST:
             continue
-        value, unit = musical_difference(of, name, apart)
+        value, unit = musical_difference(context, name, apart)
         yield Figure(
             name,
             "next note differs by",
@@ -35,35 +35,35 @@ def find(of: Context) -> Iterator[Figure]:
         )
 
 
-def prepare(of: Context) -> None:
+def prepare(context: Context) -> None:
     """Trace the next note where it will be asked for. It waits for nothing that is made of the first."""
-    if _asked(of):
-        next_note(of)
+    if _asked(context):
+        next_note(context)
 
 
-def _asked(of: Context) -> bool:
-    return any(of.is_read(name) for name in _unlike(of))
+def _asked(context: Context) -> bool:
+    return any(context.is_read(name) for name in _unlike(context))
 
 
-def _unlike(of: Context) -> list[str]:
+def _unlike(context: Context) -> list[str]:
     """Return what may stand elsewhere, or draw anew, at the next note."""
-    unlike = [m.id for m in of.patch.modules if m.runs_free or m.is_random]
+    unlike = [m.id for m in context.patch.modules if m.runs_free or m.is_random]
     return [*unlike, "note_random"]
 
 
-def next_note(of: Context) -> Trace:
+def next_note(context: Context) -> Trace:
     """Return the first note played twice, traced as the second."""
-    return of.once("next note", lambda: _next_note(of))
+    return context.once("next note", lambda: _next_note(context))
 
 
-def _next_note(of: Context) -> Trace:
-    document = of.patch.document()
-    note = of.patch.performance.notes[0]
+def _next_note(context: Context) -> Trace:
+    document = context.patch.document()
+    note = context.patch.performance.notes[0]
     first = {"key": note.key, "velocity": note.velocity, "start_s": 0.0, "length_s": min(note.length_s, LONGEST_S)}
-    poly = of.patch.voice.mode == "poly"
-    dies_away = 0.0 if poly else of.patch.performance.tail_s
+    poly = context.patch.voice.mode == "poly"
+    dies_away = 0.0 if poly else context.patch.performance.tail_s
     again = min(first["length_s"] + dies_away + LATER_S, 2.0 * LONGEST_S)
     notes = [{**first, "start_s": note.start_s}, {**first, "start_s": note.start_s + again}]
     document["performance"] = {**document.get("performance", {}), "notes": notes, "controls": {}, "tail_s": 0.0}
     patch = check_patch(document)
-    return of.beside(patch, voice=1 if poly else 0)
+    return context.beside(patch, voice=1 if poly else 0)

@@ -8,10 +8,10 @@ from jorvik.core.modules.base import field_facts
 from jorvik.core.units.words import rate_text, time_text
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield seconds and hertz of each time or rate that is said as a note value."""
-    tempo = of.patch.performance.tempo
-    for module in of.patch.modules:
+    tempo = context.patch.performance.tempo
+    for module in context.patch.modules:
         for name in module.slots():
             value = getattr(module, name)
             if not isinstance(value, str) or field_facts(type(module).model_fields[name])["role"] != "number":

@@ -18,16 +18,16 @@ OFTEN = 0.75
 """Where hardly any note comes twice, how often each comes says nothing."""
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the notes that stepped sources make; a vibrato or a fall beside them is left out."""
-    lane = of.lane("pitch")
+    lane = context.lane("pitch")
     if lane is None:
         return
-    rows = [of.held(given) for given in lane.contributions.values()]
+    rows = [context.held(given) for given in lane.contributions.values()]
     stepped = [row for row in rows if 1 <= np.count_nonzero(np.diff(row)) <= row.size // STANDS]
     if not stepped or any(route.mode != "add" for route in lane.lane.routes):
         return
-    held = np.round(of.patch.performance.notes[0].key + of.held(lane.base) + sum(stepped), 3)
+    held = np.round(context.patch.performance.notes[0].key + context.held(lane.base) + sum(stepped), 3)
     steps = np.concatenate([[0], np.flatnonzero(np.diff(held)) + 1])
     if not 2 <= steps.size <= MOST_STEPS:
         return

@@ -16,14 +16,14 @@ from jorvik.core.units.noticed import SILENT
 from jorvik.core.units.words import in_words
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the reach of each lane that a random source adds to."""
-    for name in dict.fromkeys(route.destination for route in random_routes(of.patch)):
-        lane = of.lane(name)
+    for name in dict.fromkeys(route.destination for route in random_routes(context.patch)):
+        lane = context.lane(name)
         if lane is None:
             continue
         at = lane.lane.destination
-        least, greatest = reach_of_lane(of, name)
+        least, greatest = reach_of_lane(context, name)
         help_ = "What the ranges of the sources allow, whatever is drawn, after the clamp."
         low, high = min(max(least, at.low), at.high), min(max(greatest, at.low), at.high)
         yield Figure(name, "least", low, at.unit, help_, "Reachable")
@@ -34,7 +34,7 @@ def find(of: Context) -> Iterator[Figure]:
         words = f"{in_words(distance, unit)}{octaves}{notes}"
         yield Figure(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
         if name in VOICE and VOICE[name].bare_at_0:
-            share, how = silent_share(of, name)
+            share, how = silent_share(context, name)
             help_ = f"Share of its values at or under {SILENT:g}: {how}."
             yield Figure(name, "falls silent", share, "ratio", help_, "Reachable")
             missing = max(0.0, SILENT - least)

@@ -9,10 +9,10 @@ from jorvik.core.measure.loops import loops
 from jorvik.core.units.words import time_text
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield each loop's length, and when all meet."""
-    beat = 60.0 / of.patch.performance.tempo.bpm
-    lengths = loops(of)
+    beat = 60.0 / context.patch.performance.tempo.bpm
+    lengths = loops(context)
     together = float(meeting(list(lengths.values()))) if lengths else 0.0
     for name, beats in lengths.items():
         about = f"signal.{name}"

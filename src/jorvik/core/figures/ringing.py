@@ -16,10 +16,10 @@ from jorvik.core.units.words import rounded, time_text
 RINGS_FROM_Q = 0.5
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield what each ring does at the end of the note and at the next one."""
-    for module in of.having("rings"):
-        hz, q = of.setting(module, "frequency_hz"), of.setting(module, "q")
+    for module in context.having("rings"):
+        hz, q = context.setting(module, "frequency_hz"), context.setting(module, "q")
         if hz <= 0.0 or q <= RINGS_FROM_Q:
             continue
         about, rings = f"signal.{module.id}", ring(hz, q)
@@ -29,7 +29,7 @@ def find(of: Context) -> Iterator[Figure]:
             rings.frequency_hz,
             "Hz",
             "f √(1 − 1/4q²).",
-            with_value=partial(_tuned, of, module, lasts=rings.time_s),
+            with_value=partial(_tuned, context, module, lasts=rings.time_s),
         )
         yield Figure(
             about,
@@ -37,14 +37,14 @@ def find(of: Context) -> Iterator[Figure]:
             rings.time_s,
             "s",
             "Time to −60 dB: ln(1000) q / π f.",
-            with_value=lambda s, filter=module, hz=rings.frequency_hz: _tuned(of, filter, hz, s),  # type: ignore[misc]
+            with_value=lambda s, filter=module, hz=rings.frequency_hz: _tuned(context, filter, hz, s),  # type: ignore[misc]
         )
         yield Figure(
             about, "audible cycles", rings.audible_cycles, "over 5 %", "Swings of more than 5 %: q ln(20) / π."
         )
-        struck = of.last_struck_s(module, hz)
+        struck = context.last_struck_s(module, hz)
         if struck is not None:
-            outlives = struck + rings.time_s - of.closes_s
+            outlives = struck + rings.time_s - context.closes_s
             yield Figure(
                 about,
                 "outlives the note by",
@@ -54,7 +54,7 @@ def find(of: Context) -> Iterator[Figure]:
                 "closed or the run has ended.",
                 words="" if outlives > 0.0 else f"not at all, {time_text(-outlives)} to spare",
             )
-        gap = of.note_gap_s
+        gap = context.note_gap_s
         if gap is not None:
             cycles = rings.frequency_hz * gap
             yield Figure(
@@ -66,8 +66,10 @@ def find(of: Context) -> Iterator[Figure]:
             )
 
 
-def _tuned(of: Context, module: Module, rings_at: float, lasts: float) -> Patch:
+def _tuned(context: Context, module: Module, rings_at: float, lasts: float) -> Patch:
     """Return the patch whose filter rings at a frequency for a time."""
     hz, q = ring_from(max(rings_at, 1e-3), lasts)
     wanted = {"frequency_hz": hz, "q": max(q, 0.5)}
-    return edited(of.patch, modules={module.id: {k: rounded(of.set_to(module, k, x)) for k, x in wanted.items()}})
+    return edited(
+        context.patch, modules={module.id: {k: rounded(context.set_to(module, k, x)) for k, x in wanted.items()}}
+    )

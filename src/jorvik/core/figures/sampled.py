@@ -20,20 +20,20 @@ MOMENTS = 6
 LONGEST_S = 600.0
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the moments, the rate, the images and the repeat of each sample-and-hold."""
-    for module in of.having("is_sampled"):
+    for module in context.having("is_sampled"):
         if module.track:
             continue
         about = f"signal.{module.id}"
-        high = of.row(module.clock) > module.threshold
+        high = context.row(module.clock) > module.threshold
         rising = np.concatenate([[0], np.flatnonzero(high[1:] & ~high[:-1]) + 1])
-        note = of.trace.run.note
+        note = context.trace.run.note
         taken = rising[(rising >= note.on) & (rising < note.off)] - note.on
         if taken.size == 0:
             continue
         times = "once" if taken.size == 1 else f"{taken.size} times"
-        moments = ", ".join(time_text(float(f"{t / of.rate:.6g}")) for t in taken[:MOMENTS])
+        moments = ", ".join(time_text(float(f"{t / context.rate:.6g}")) for t in taken[:MOMENTS])
         yield Figure(
             about,
             "takes a value",
@@ -46,18 +46,18 @@ def find(of: Context) -> Iterator[Figure]:
             continue
         # The first sample is taken whether the clock rises there or not.
         ticks = taken if high[note.on] else taken[1:]
-        rate = (ticks.size - 1) * of.rate / float(ticks[-1] - ticks[0])
+        rate = (ticks.size - 1) * context.rate / float(ticks[-1] - ticks[0])
         yield Figure(about, "effective rate", rate, "Hz", "Values a second, from the first taken to the last.")
-        yield from _images(of, module, rate)
-        yield from _repeat(of, module, rate)
+        yield from _images(context, module, rate)
+        yield from _repeat(context, module, rate)
 
 
-def _images(of: Context, module: Any, rate: float) -> Iterator[Figure]:
-    tone = of.rate_of(str(module.input))
+def _images(context: Context, module: Any, rate: float) -> Iterator[Figure]:
+    tone = context.rate_of(str(module.input))
     if tone is None or rate < AUDIO_HZ:
         return
     group = f"{module.input}, {rate_text(tone)}, sampled at {rate_text(rate)}"
-    for order, side, hz, level in images(tone, rate, of.rate, most=3):
+    for order, side, hz, level in images(tone, rate, context.rate, most=3):
         if hz < 1.0 or level < 1e-3:
             continue
         name = f"{order} × rate {side.replace('-', '−')} tone" if order else "the tone itself"
@@ -66,14 +66,14 @@ def _images(of: Context, module: Any, rate: float) -> Iterator[Figure]:
         yield Figure(f"signal.{module.id}", name, hz, "Hz", help_, group, words)
 
 
-def _repeat(of: Context, module: Any, rate: float) -> Iterator[Figure]:
+def _repeat(context: Context, module: Any, rate: float) -> Iterator[Figure]:
     """Yield after how long what is sampled comes again: a loop's own length, or where tone and clock meet."""
-    about, beat = f"signal.{module.id}", 60.0 / of.patch.performance.tempo.bpm
-    tone = of.rate_of(str(module.input))
+    about, beat = f"signal.{module.id}", 60.0 / context.patch.performance.tempo.bpm
+    tone = context.rate_of(str(module.input))
     if module.loop:
         after, why = module.loop / rate, f"Its {module.loop} values, at its rate."
     elif tone is not None and rate < AUDIO_HZ:
-        rates = (tone, of.rate_of(str(module.clock)) or rate)
+        rates = (tone, context.rate_of(str(module.clock)) or rate)
         periods = [Fraction(1.0 / hz / beat).limit_denominator(960) for hz in rates]
         after = float(meeting(periods)) * beat
         why = f"The least common multiple of the periods of {module.input} and the clock."

@@ -7,9 +7,9 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import fast_on_pitch
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the shift that each fast route makes."""
-    for route, mean in fast_on_pitch(of):
+    for route, mean in fast_on_pitch(context):
         yield Figure(
             f"route.{route.id}",
             "shifts the average pitch by",

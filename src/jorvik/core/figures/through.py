@@ -11,15 +11,15 @@ FALLS = ("−6 dB", "−20 dB", "−40 dB")
 LEAST_S = 1e-4
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the times of each processor's output against its first input's."""
-    for module in of.patch.modules:
+    for module in context.patch.modules:
         if not module.keeps_shape:
             continue
         inputs = [name for _, name in module.input_signals() if isinstance(name, str)]
-        given = of.measures.signals.get(inputs[0]) if inputs else None
-        made = of.measures.signals[module.id]
-        if given is None or not is_drawn(of.patch, inputs[0]):
+        given = context.measures.signals.get(inputs[0]) if inputs else None
+        made = context.measures.signals[module.id]
+        if given is None or not is_drawn(context.patch, inputs[0]):
             continue
         about, group = f"signal.{module.id}", f"Against {inputs[0]}"
         if given.rise_s and made.rise_s and abs(made.rise_s[2] - given.rise_s[2]) >= LEAST_S:

@@ -12,9 +12,9 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.moved_cutoff import MovedCutoff
 
 
-def find(of: Context) -> Iterator[Figure]:
+def find(context: Context) -> Iterator[Figure]:
     """Yield the share of a moving cutoff that leaves the tone as it is."""
-    moved = MovedCutoff.of(of)
+    moved = MovedCutoff.of(context)
     if moved is None:
         return
     share = moved.unchanged_share()

@@ -27,24 +27,24 @@ RULES: Final[dict[str, Callable[[Context], Iterator[Finding]]]] = {
 _ORDER: Final = {"fault": 0, "caution": 1, "note": 2}
 
 
-def findings(of: Context) -> list[Finding]:
+def findings(context: Context) -> list[Finding]:
     """Return everything that the rules find in a patch, the gravest first, in time within that."""
     found: list[Finding] = []
     for rule in RULES.values():
-        if of.cancelled():
+        if context.cancelled():
             raise Cancelled
-        found += found_by(rule, of)
+        found += found_by(rule, context)
     return gravest_first(found)
 
 
-def found_by(look: Callable[[Context], Iterable[T]], of: Context) -> list[T]:
+def found_by(look: Callable[[Context], Iterable[T]], context: Context) -> list[T]:
     """Return what a rule or a reading finds in a patch.
 
     Nothing where the patch can be run as it stands, but not as this one would play it; ``breaks_elsewhere`` says so.
     """
-    _ = of.measures
+    _ = context.measures
     try:
-        return list(look(of))
+        return list(look(context))
     except Problem:
         return []
 

@@ -17,9 +17,9 @@ from jorvik.core.units.words import rate_text
 LEAST = 0.01
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a note on FM that reaches beyond hearing, and on tones sampled too slowly."""
-    index, carrier, modulator = strongest_index(of)
+    index, carrier, modulator = strongest_index(context)
     if index > 0.0:
         top = _top(carrier, modulator, index)
         if top > HIGHEST_HZ:
@@ -29,13 +29,13 @@ def find(of: Context) -> Iterator[Finding]:
                 sentence=f"FM of index {index:.3g} puts sidebands up to {top / 1000:.3g} kHz, beyond what is heard.",
                 why="They are kept out by running faster inside, and what is above 20 kHz is lost.",
                 about="fm_index",
-                from_s=of.on_s,
-                to_s=of.off_s,
-                fix=_lower_index(of, carrier, modulator, index),
+                from_s=context.on_s,
+                to_s=context.off_s,
+                fix=_lower_index(context, carrier, modulator, index),
             )
-    for module in of.having("is_sampled"):
-        source = of.patch.modules_by_id.get(str(module.input))
-        swing, clock = of.measures.signals.get(str(module.input)), of.measures.signals.get(str(module.clock))
+    for module in context.having("is_sampled"):
+        source = context.patch.modules_by_id.get(str(module.input))
+        swing, clock = context.measures.signals.get(str(module.input)), context.measures.signals.get(str(module.clock))
         if (
             source is None
             or not (source.is_tone or source.repeats)
@@ -52,9 +52,9 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} samples {tone:.4g} Hz at {rate:.4g} Hz: its nearest image sounds at {image:.4g} Hz.",
             why="Images lie at n times the sampling rate, plus and minus the tone; under half the rate there is none in its way.",
             about=f"signal.{module.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
-            fix=_faster_clock(of, str(module.clock), tone),
+            from_s=context.on_s,
+            to_s=context.off_s,
+            fix=_faster_clock(context, str(module.clock), tone),
         )
 
 
@@ -63,19 +63,19 @@ def _top(carrier: float, modulator: float, index: float) -> float:
     return max((hz for _, hz, level in found if level > LEAST), default=0.0)
 
 
-def _lower_index(of: Context, carrier: float, modulator: float, index: float) -> Fix | None:
+def _lower_index(context: Context, carrier: float, modulator: float, index: float) -> Fix | None:
     """Bring the set index, where nothing moves it, down to what stays within hearing."""
-    if of.routes_to("fm_index"):
+    if context.routes_to("fm_index"):
         return None
     fits = next(
         (i / 10.0 for i in range(int(10.0 * index), 0, -1) if _top(carrier, modulator, i / 10.0) <= HIGHEST_HZ), None
     )
-    return Fix(f"FM index {fits:g}", edited(of.patch, base={"fm_index": fits})) if fits else None
+    return Fix(f"FM index {fits:g}", edited(context.patch, base={"fm_index": fits})) if fits else None
 
 
-def _faster_clock(of: Context, clock: str, tone: float) -> Fix | None:
+def _faster_clock(context: Context, clock: str, tone: float) -> Fix | None:
     """Sample more than twice a cycle."""
-    module = of.patch.modules_by_id.get(clock)
+    module = context.patch.modules_by_id.get(clock)
     field = {"oscillator": "hz", "clock": "rate", "lfo": "rate"}.get(module.kind) if module else None
     if field is None or (module is not None and getattr(module, "tracks", "none") != "none"):
         return None
@@ -83,8 +83,8 @@ def _faster_clock(of: Context, clock: str, tone: float) -> Fix | None:
     wanted = float(f"{2.1 * tone:.3g}")
     # A clock counts each of its pulses so many times, and lets one in so many through.
     own = wanted * getattr(module, "divide", 1) / getattr(module, "multiply", 1)
-    at = of.patch.destination(f"{clock}.{field}")
+    at = context.patch.destination(f"{clock}.{field}")
     if at is None or own > at.high:
         return None
-    base = of.set_to(module, field, own)
-    return Fix(f"{clock} at {rate_text(base)}", edited(of.patch, modules={clock: {field: base}}))
+    base = context.set_to(module, field, own)
+    return Fix(f"{clock} at {rate_text(base)}", edited(context.patch, modules={clock: {field: base}}))

@@ -22,11 +22,11 @@ SEEDS = (1001, 1002)
 WITHIN = 10.0
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a fault for the first way of playing at which the run comes to no finite number."""
-    for words, patch in _otherwise(of):
+    for words, patch in _otherwise(context):
         try:
-            for _ in Run(patch, of.rate).blocks(cancelled=of.cancelled):
+            for _ in Run(patch, context.rate).blocks(cancelled=context.cancelled):
                 pass
         except NotFinite as problem:
             yield Finding(
@@ -35,22 +35,22 @@ def find(of: Context) -> Iterator[Finding]:
                 sentence=f"{words} the patch cannot be played. {problem}",
                 why="It plays as it stands; a player will strike the note at which it does not.",
                 about=f"signal.{problem.signal}" if problem.signal else "",
-                from_s=of.on_s,
-                to_s=of.off_s,
-                fix=fix(f"keep {problem.signal} within ±{WITHIN:g}", partial(_clipped, of.patch, problem.signal))
+                from_s=context.on_s,
+                to_s=context.off_s,
+                fix=fix(f"keep {problem.signal} within ±{WITHIN:g}", partial(_clipped, context.patch, problem.signal))
                 if problem.signal
                 else None,
             )
             return
 
 
-def _otherwise(of: Context) -> Iterator[tuple[str, Patch]]:
-    if of.answers_to_velocity:
+def _otherwise(context: Context) -> Iterator[tuple[str, Patch]]:
+    if context.answers_to_velocity:
         for velocity in (HARDEST, SOFTEST):
-            yield f"At velocity {velocity:g}", at_step(of.patch, "velocity", velocity)
-    if any(is_random(of.patch, module.id) for module in of.patch.modules) or of.is_read("note_random"):
+            yield f"At velocity {velocity:g}", at_step(context.patch, "velocity", velocity)
+    if any(is_random(context.patch, module.id) for module in context.patch.modules) or context.is_read("note_random"):
         for seed in SEEDS:
-            yield "With other random numbers", at_step(of.patch, "seed", seed)
+            yield "With other random numbers", at_step(context.patch, "seed", seed)
 
 
 def _clipped(patch: Patch, name: str) -> Patch:

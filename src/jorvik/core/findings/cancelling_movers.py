@@ -21,10 +21,10 @@ _GLANCE = 512
 """Samples at which a pair is looked at first: with every pair of 250 routes in full, a judgement takes half a minute."""
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each pair of routes that undo each other's work."""
-    held = of.trace.run.held
-    for name, lane in of.trace.lanes.items():
+    held = context.trace.run.held
+    for name, lane in context.trace.lanes.items():
         given = effects(lane, held.start, held.stop)
         reach = {name: float(np.ptp(values)) for name, values in given.items()}
         glance = {name: values[:: max(1, values.size // _GLANCE)] for name, values in given.items()}
@@ -47,7 +47,7 @@ def find(of: Context) -> Iterator[Finding]:
                 sentence=f"{a.source} and {b.source} cancel each other on {title}: {LEFT * together / most:.0%} of the movement is left.",
                 why="Each is set far, and little is heard of either.",
                 about=name,
-                from_s=of.on_s,
-                to_s=of.off_s,
-                fix=Fix(f"remove {lesser.source} from {title}", edited(of.patch, without_routes=(lesser.id,))),
+                from_s=context.on_s,
+                to_s=context.off_s,
+                fix=Fix(f"remove {lesser.source} from {title}", edited(context.patch, without_routes=(lesser.id,))),
             )

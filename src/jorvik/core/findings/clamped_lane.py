@@ -16,10 +16,10 @@ from jorvik.core.units.words import in_words
 SHARE = 0.04
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each lane that stands at an end of its range for long."""
-    for name, measured in of.measures.lanes.items():
-        lane = of.trace.lanes[name]
+    for name, measured in context.measures.lanes.items():
+        lane = context.trace.lanes[name]
         share = measured.measures.clamped
         if share < SHARE or not lane.lane.routes:
             continue
@@ -35,15 +35,15 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{at.title} is held at {in_words(end, at.unit)} for {share * 100:.0f} % of the note.",
             why="What the routes ask for beyond the end of the range is not heard, and the curve's shape is lost there.",
             about=name,
-            from_s=float(where[0]) / of.rate,
-            to_s=float(where[-1] + 1) / of.rate,
-            fix=_fix(of, name, high),
+            from_s=float(where[0]) / context.rate,
+            to_s=float(where[-1] + 1) / context.rate,
+            fix=_fix(context, name, high),
         )
 
 
-def _fix(of: Context, name: str, high: bool) -> Fix | None:
+def _fix(context: Context, name: str, high: bool) -> Fix | None:
     """Lower what adds by one factor, so that the farthest moment just reaches the end."""
-    lane = of.trace.lanes[name]
+    lane = context.trace.lanes[name]
     at = lane.lane.destination
     adds = [route for route in lane.lane.routes if route.mode == "add"]
     if not adds or len(adds) < len(lane.lane.routes):
@@ -59,4 +59,4 @@ def _fix(of: Context, name: str, high: bool) -> Fix | None:
     factor = float(room / farthest)
     changed = {route.id: {"amount": float(f"{route.amount * factor:.4g}")} for route in adds}
     said = ", ".join(f"{route.source} {changed[route.id]['amount']:g}" for route in adds)
-    return Fix(f"amounts that just reach it: {said}", edited(of.patch, routes=changed))
+    return Fix(f"amounts that just reach it: {said}", edited(context.patch, routes=changed))

@@ -39,10 +39,10 @@ class _Jump:
     by: float
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for the first jump of each kind."""
-    for jump in _jumps(of.trace):
-        at_s = jump.sample / of.rate
+    for jump in _jumps(context.trace):
+        at_s = jump.sample / context.rate
         where = _WHERE.get(jump.word, "")
         yield Finding(
             rule="click",
@@ -52,7 +52,7 @@ def find(of: Context) -> Iterator[Finding]:
             about="amplitude",
             from_s=at_s,
             to_s=at_s + 0.005,
-            fix=_fix(of, jump),
+            fix=_fix(context, jump),
             which=jump.word,
         )
 
@@ -87,49 +87,49 @@ def _jumps(of: Trace) -> list[_Jump]:
     return list(found.values())
 
 
-def _fix(of: Context, jump: _Jump) -> Fix | None:
+def _fix(context: Context, jump: _Jump) -> Fix | None:
     """Return the least change that takes the jump away."""
-    for tried in _tried(of, jump):
+    for tried in _tried(context, jump):
         if tried is None:
             continue
-        left = _jumps(of.beside(tried.patch))
+        left = _jumps(context.beside(tried.patch))
         if jump.word not in [other.word for other in left]:
             return tried
     return None
 
 
-def _tried(of: Context, jump: _Jump) -> Iterator[Fix | None]:
+def _tried(context: Context, jump: _Jump) -> Iterator[Fix | None]:
     """Yield what may take a jump away: longer stages, a start from where it is, ramps for the gate, a slew."""
-    routes = of.routes_to("amplitude")
-    envelopes = [m for m in of.having("is_staged") if m.id in {route.source for route in routes}]
+    routes = context.routes_to("amplitude")
+    envelopes = [m for m in context.having("is_staged") if m.id in {route.source for route in routes}]
     if jump.word in _STAGES:
         name, least = _STAGES[jump.word]
-        short = [m for m in envelopes if of.setting(m, name) < least]
+        short = [m for m in envelopes if context.setting(m, name) < least]
         if short:
-            changed = {m.id: {name: of.set_to(m, name, least)} for m in short}
+            changed = {m.id: {name: context.set_to(m, name, least)} for m in short}
             label = f"{name.removesuffix('_s')} of {', '.join(changed)} {time_text(least)}"
-            yield Fix(label, edited(of.patch, modules=changed))
+            yield Fix(label, edited(context.patch, modules=changed))
     if jump.word == "falls":
         zeroed = {m.id: {"restart": "current"} for m in envelopes if m.restart == "zero"}
         if zeroed:
-            yield Fix(f"{', '.join(zeroed)} goes on from where it is", edited(of.patch, modules=zeroed))
-    names = of.patch.signal_names
+            yield Fix(f"{', '.join(zeroed)} goes on from where it is", edited(context.patch, modules=zeroed))
+    names = context.patch.signal_names
     ramp = fresh_id("ramp", names)
     ramps = {"id": ramp, "kind": "envelope", "attack_s": ATTACK_S, "sustain": 1.0, "release_s": RELEASE_S}
-    with_ramp = partial(edited, of.patch, more_modules=(ramps,))
+    with_ramp = partial(edited, context.patch, more_modules=(ramps,))
     gated = {route.id: {"source": ramp} for route in routes if route.source == "gate"}
     if gated:
         label = f"the gate with {time_text(ATTACK_S)} up, {time_text(RELEASE_S)} down"
         yield fix(label, partial(with_ramp, routes=gated))
     if jump.word in _STAGES:
-        name = fresh_id(f"{ramp} on amplitude", of.patch.routes_by_id)
+        name = fresh_id(f"{ramp} on amplitude", context.patch.routes_by_id)
         route = {"id": name, "source": ramp, "destination": "amplitude", "amount": 1, "mode": "scale"}
         label = f"{time_text(ATTACK_S)} up and {time_text(RELEASE_S)} down over it all"
         yield fix(label, partial(with_ramp, more_routes=(route,)))
-    given = of.trace.lanes["amplitude"].contributions
+    given = context.trace.lanes["amplitude"].contributions
     before = max(jump.sample - 1, 0)
     steepest = max(routes, key=lambda route: abs(given[route.id][jump.sample] - given[route.id][before]))
     smooth = fresh_id(f"{steepest.source} smoothed", names)
     slew = {"id": smooth, "kind": "slew", "input": steepest.source, "rise_s": RELEASE_S, "fall_s": RELEASE_S}
     label = f"{steepest.source} smoothed over {time_text(RELEASE_S)}"
-    yield fix(label, partial(edited, of.patch, routes={steepest.id: {"source": smooth}}, more_modules=(slew,)))
+    yield fix(label, partial(edited, context.patch, routes={steepest.id: {"source": smooth}}, more_modules=(slew,)))

@@ -24,42 +24,42 @@ def step_of(levels: float, amount: float) -> float:
     return abs(amount) / levels
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each stepped route whose greatest step can be heard."""
-    for route in of.patch.live_routes:
-        lane = of.trace.lanes.get(route.destination)
+    for route in context.patch.live_routes:
+        lane = context.trace.lanes.get(route.destination)
         if lane is None or (route.resolution == "smooth" and route.update_every == 1):
             continue
         at = lane.lane.destination
         if at.part == "level":
-            yield from _of_level(of, route, lane)
+            yield from _of_level(context, route, lane)
             continue
         heard = 0.5 if at.law == "semitones" and at.name != "pitch" else HEARD.get(at.amount_unit)
         if heard is None:
             heard = 0.02 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 0.02
-        step = float(np.abs(np.diff(of.held(lane.contributions[route.id]))).max(initial=0.0))
+        step = float(np.abs(np.diff(context.held(lane.contributions[route.id]))).max(initial=0.0))
         if step > heard:
-            yield _said(of, route, lane, in_words(step, at.amount_unit), in_words(heard, at.amount_unit))
+            yield _said(context, route, lane, in_words(step, at.amount_unit), in_words(heard, at.amount_unit))
 
 
-def _of_level(of: Context, route: Route, lane: LaneTrace) -> Iterator[Finding]:
+def _of_level(context: Context, route: Route, lane: LaneTrace) -> Iterator[Finding]:
     """A level is told in dB, from 40 dB under its peak on: what is softer is masked by what was louder before it."""
-    level, given = of.held(lane.value), of.held(lane.contributions[route.id])
+    level, given = context.held(lane.value), context.held(lane.contributions[route.id])
     floor = max(LEVEL_FLOOR * float(level.max(initial=0.0)), 1e-9)
     decibels = 20.0 * np.log10(np.maximum(level, floor))
     step = float(np.abs(np.diff(decibels))[np.diff(given) != 0.0].max(initial=0.0))
     if step > HEARD["dB"]:
-        yield _said(of, route, lane, in_words(step, "dB"), in_words(HEARD["dB"], "dB"))
+        yield _said(context, route, lane, in_words(step, "dB"), in_words(HEARD["dB"], "dB"))
 
 
-def _said(of: Context, route: Route, lane: LaneTrace, step: str, heard: str) -> Finding:
+def _said(context: Context, route: Route, lane: LaneTrace, step: str, heard: str) -> Finding:
     return Finding(
         rule="coarse_steps",
         severity="caution",
         sentence=f"{route.source} moves {lane.lane.destination.title.lower()} in steps of up to {step}; from {heard} on they are heard.",
         why="A controller of 128 values, or a slow control rate, is heard as a staircase where its steps are large.",
         about=f"route.{route.id}",
-        from_s=of.on_s,
-        to_s=of.off_s,
-        fix=Fix("no steps", edited(of.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
+        from_s=context.on_s,
+        to_s=context.off_s,
+        fix=Fix("no steps", edited(context.patch, routes={route.id: {"resolution": "smooth", "update_every": 1}})),
     )

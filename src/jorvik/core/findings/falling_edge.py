@@ -18,12 +18,12 @@ ALIKE = 0.005
 APART = 0.05
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each one whose values never differ, and would at the other edge."""
-    for module in of.having("is_sampled"):
+    for module in context.having("is_sampled"):
         if module.track or not isinstance(module.clock, str):
             continue
-        given, high = of.row(module.input), of.row(module.clock) > module.threshold
+        given, high = context.row(module.input), context.row(module.clock) > module.threshold
         turns = np.diff(high.astype(np.int8))
         rising, falling = np.flatnonzero(turns == 1) + 1, np.flatnonzero(turns == -1) + 1
         if high[0]:
@@ -41,9 +41,9 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} always takes {at_rise[0]:.3g}; at the falling edge of {module.clock} it would take {at_fall[0]:.3g}.",
             why="It takes a value at a rising edge only. If the end was meant, give it the clock turned over.",
             about=f"signal.{module.id}",
-            from_s=float(falling[0]) / of.rate,
-            to_s=float(falling[0]) / of.rate + 0.01,
-            fix=fix(f"{module.clock} turned over", partial(_turned_over, of.patch, module.id, module.clock)),
+            from_s=float(falling[0]) / context.rate,
+            to_s=float(falling[0]) / context.rate + 0.01,
+            fix=fix(f"{module.clock} turned over", partial(_turned_over, context.patch, module.id, module.clock)),
         )
 
 

@@ -23,15 +23,15 @@ FURTHER_ON: Final = (0.25, 0.5, 0.75)
 LEAST_SHARE: Final = 0.01
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each free source that makes lanes unlike from note to note."""
-    for module in of.having("repeats"):
-        if not module.runs_free or not of.is_read(module.id) or (of.rate_of(module.id) or 0.0) >= AUDIO_HZ:
+    for module in context.having("repeats"):
+        if not module.runs_free or not context.is_read(module.id) or (context.rate_of(module.id) or 0.0) >= AUDIO_HZ:
             continue
         told = [
-            f"{in_words(*musical_difference(of, name, apart))} on {of.trace.lanes[name].lane.destination.title.lower()}"
-            for name, apart in _apart(of, module).items()
-            if apart >= _least(of, name)
+            f"{in_words(*musical_difference(context, name, apart))} on {context.trace.lanes[name].lane.destination.title.lower()}"
+            for name, apart in _apart(context, module).items()
+            if apart >= _least(context, name)
         ]
         if not told:
             continue
@@ -41,28 +41,28 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} runs free: two equal notes differ by up to {', '.join(told)}.",
             why="Free sources make each note a little unlike; started with the note, every note is the same.",
             about=f"signal.{module.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
-            fix=Fix("start with the note", edited(of.patch, modules={module.id: {"start": "note"}})),
+            from_s=context.on_s,
+            to_s=context.off_s,
+            fix=Fix("start with the note", edited(context.patch, modules={module.id: {"start": "note"}})),
         )
 
 
-def _apart(of: Context, module: Module) -> dict[str, float]:
+def _apart(context: Context, module: Module) -> dict[str, float]:
     """Return how far each lane comes to lie from where it is, at most, when a source stands elsewhere in its cycle."""
-    draft = of.once("draft", lambda: Context(of.patch, DRAFT_RATE, of.cancelled))
-    begins = module.slot_value("phase", of.patch.performance.tempo)
+    draft = context.once("draft", lambda: Context(context.patch, DRAFT_RATE, context.cancelled))
+    begins = module.slot_value("phase", context.patch.performance.tempo)
     found: dict[str, float] = {}
     cache = RowCache()
     for further in FURTHER_ON:
-        turned = edited(of.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
-        other = trace(turned, DRAFT_RATE, cancelled=of.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES)
+        turned = edited(context.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
+        other = trace(turned, DRAFT_RATE, cancelled=context.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES)
         for name, apart in lanes_apart(draft, other, other.run.note):
             found[name] = max(apart, found.get(name, 0.0))
     return found
 
 
-def _least(of: Context, name: str) -> float:
-    at = of.trace.lanes[name].lane.destination
+def _least(context: Context, name: str) -> float:
+    at = context.trace.lanes[name].lane.destination
     if name == "pitch":
         return STEADY_PITCH_ST
     return CUTOFF_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)

@@ -16,13 +16,13 @@ LEAST_ST = 2.0
 LEAST_SHARE = 0.05
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each lane on which hard settles under soft."""
     for name in [at.name for at in VOICE.values() if at.fuller_up]:
-        if of.lane(name) is None or not of.answers_to_velocity:
+        if context.lane(name) is None or not context.answers_to_velocity:
             continue
-        soft, hard = (_settled(of, velocity, name) for velocity in (SOFT, HARD))
-        at = of.trace.lanes[name].lane.destination
+        soft, hard = (_settled(context, velocity, name) for velocity in (SOFT, HARD))
+        at = context.trace.lanes[name].lane.destination
         least = LEAST_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)
         if soft - hard < least:
             continue
@@ -32,23 +32,25 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"A hard note settles {in_words(soft - hard, at.amount_unit)} lower on {at.title.lower()} than a soft one.",
             why="Velocity that is added or taken away shifts the whole curve; scaled, it opens further and settles alike.",
             about=name,
-            from_s=of.off_s - 0.2 * (of.off_s - of.on_s),
-            to_s=of.off_s,
-            fix=_fix(of, name),
+            from_s=context.off_s - 0.2 * (context.off_s - context.on_s),
+            to_s=context.off_s,
+            fix=_fix(context, name),
         )
 
 
-def _settled(of: Context, velocity: float, name: str) -> float:
-    lane = of.at_velocity(velocity).lanes[name]
-    held = of.held(in_modulation_unit(lane))
+def _settled(context: Context, velocity: float, name: str) -> float:
+    lane = context.at_velocity(velocity).lanes[name]
+    held = context.held(in_modulation_unit(lane))
     return float(held[-max(1, held.size // 5) :].mean())
 
 
-def _fix(of: Context, name: str) -> Fix | None:
+def _fix(context: Context, name: str) -> Fix | None:
     """Let velocity scale the envelope's route instead of adding to the destination."""
-    added = next((r for r in of.routes_to(name) if r.source == "velocity" and r.mode == "add"), None)
-    envelope = next((r for r in of.routes_to(name) if of.patch.modules_by_id.get(r.source) and r.via is None), None)
+    added = next((r for r in context.routes_to(name) if r.source == "velocity" and r.mode == "add"), None)
+    envelope = next(
+        (r for r in context.routes_to(name) if context.patch.modules_by_id.get(r.source) and r.via is None), None
+    )
     if added is None or envelope is None:
         return None
-    patch = edited(of.patch, routes={envelope.id: {"via": "velocity"}}, without_routes=(added.id,))
+    patch = edited(context.patch, routes={envelope.id: {"via": "velocity"}}, without_routes=(added.id,))
     return Fix(f"velocity scales {envelope.source} instead of adding", patch)

@@ -18,24 +18,26 @@ LEAST_S = 0.05
 LEAST_Q = 2.0
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each ring that is cut off."""
-    for module in of.having("rings"):
-        falls = of.trace.run.note.off
-        hz, q = of.setting(module, "frequency_hz", falls), of.setting(module, "q", falls)
-        if q < LEAST_Q or hz <= 0.0 or not of.is_read(module.id):
+    for module in context.having("rings"):
+        falls = context.trace.run.note.off
+        hz, q = context.setting(module, "frequency_hz", falls), context.setting(module, "q", falls)
+        if q < LEAST_Q or hz <= 0.0 or not context.is_read(module.id):
             continue
-        struck = of.last_struck_s(module, hz)
+        struck = context.last_struck_s(module, hz)
         if struck is None:
             continue
         lasts = ring(hz, q).time_s
-        left = struck + lasts - of.closes_s
+        left = struck + lasts - context.closes_s
         if left < LEAST_S:
             continue
-        room = max(of.closes_s - struck, 0.0)
+        room = max(context.closes_s - struck, 0.0)
         fits = max(0.5, math.floor(10.0 * room * math.pi * hz / math.log(1000.0)) / 10.0)
         since = (
-            "note-off" if abs(struck - of.off_s) < LEAST_S else f"it was last struck, {time_text(struck)} into the run"
+            "note-off"
+            if abs(struck - context.off_s) < LEAST_S
+            else f"it was last struck, {time_text(struck)} into the run"
         )
         yield Finding(
             rule="long_ring",
@@ -43,10 +45,10 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} rings for {time_text(lasts)} after {since}; {time_text(left)} of it is never heard.",
             why="The next note starts into what is left of the ring.",
             about=f"signal.{module.id}",
-            from_s=max(struck, of.on_s),
-            to_s=of.end_s,
+            from_s=max(struck, context.on_s),
+            to_s=context.end_s,
             fix=Fix(
                 f"Q {fits:g}, which fades with the note",
-                edited(of.patch, modules={module.id: {"q": of.set_to(module, "q", fits, falls)}}),
+                edited(context.patch, modules={module.id: {"q": context.set_to(module, "q", fits, falls)}}),
             ),
         )

@@ -17,28 +17,28 @@ LIFT_DB = 24.0
 SWEEP_ST = 3.0
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding where a high resonance meets drive or a moving cutoff."""
     for filter_name, peak_name in (("cutoff", "resonance"), ("filter2_cutoff", "filter2_resonance")):
-        resonance = of.values(peak_name)
+        resonance = context.values(peak_name)
         lift = 20.0 * math.log10(quality(float(resonance.max())))
-        cutoff = of.values(filter_name)
+        cutoff = context.values(filter_name)
         sweep = 12.0 * math.log2(float(cutoff.max()) / max(float(cutoff.min()), 1.0))
-        driven = float(of.values("drive").max())
+        driven = float(context.values("drive").max())
         if lift < LIFT_DB or (sweep < SWEEP_ST and driven < 6.0):
             continue
         fits = resonance_of(10.0 ** (LIFT_DB / 20.0)) - 0.02
-        base = of.patch.base(VOICE[peak_name])
+        base = context.patch.base(VOICE[peak_name])
         fix = None
-        if not of.routes_to(peak_name):
-            fix = Fix(f"resonance {fits:.0%}", edited(of.patch, base={peak_name: round(fits, 2)}))
+        if not context.routes_to(peak_name):
+            fix = Fix(f"resonance {fits:.0%}", edited(context.patch, base={peak_name: round(fits, 2)}))
         yield Finding(
             rule="loud_jump",
             severity="caution",
             sentence=f"Resonance lifts what the cutoff meets by {lift:.0f} dB while it moves over {sweep:.0f} st.",
             why="The level can jump by that much in a moment. Start low; headphones are the greater risk.",
             about=filter_name,
-            from_s=of.on_s,
-            to_s=of.off_s,
+            from_s=context.on_s,
+            to_s=context.off_s,
             fix=fix if base > fits else None,
         )

@@ -14,14 +14,14 @@ MEANT = 1.0 / 3.0
 MISSED = 0.01
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each amount that does not come to zero where its source is full."""
-    for route in of.patch.live_routes:
-        sources = of.routes_to(f"route:{route.id}.amount")
+    for route in context.patch.live_routes:
+        sources = context.routes_to(f"route:{route.id}.amount")
         if len(sources) != 1 or route.amount == 0.0:
             continue
         source = sources[0]
-        module = of.patch.modules_by_id.get(source.source)
+        module = context.patch.modules_by_id.get(source.source)
         if source.source != "velocity" and (module is None or not module.is_control):
             continue
         if source.mode != "add" or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
@@ -38,10 +38,10 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{source.source} {word} {abs(left):.3g} of {route.source}'s amount {full}.",
             why=f"What is meant to vanish does not; the amount that just cancels is {-route.amount:g}.",
             about=f"route.{source.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
+            from_s=context.on_s,
+            to_s=context.off_s,
             fix=Fix(
                 f"{source.source} takes away exactly {-route.amount:g}",
-                edited(of.patch, routes={source.id: {"amount": -route.amount}}),
+                edited(context.patch, routes={source.id: {"amount": -route.amount}}),
             ),
         )

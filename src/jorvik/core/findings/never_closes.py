@@ -18,12 +18,12 @@ OPEN = 0.01
 FALLS = 0.98
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding where the level goes on after the note has ended."""
-    lane = of.lane("amplitude")
-    if lane is None or of.end_s - of.off_s < LEAST_TAIL_S or of.note_end < of.trace.run.length:
+    lane = context.lane("amplitude")
+    if lane is None or context.end_s - context.off_s < LEAST_TAIL_S or context.note_end < context.trace.run.length:
         return
-    tail = lane.value[of.trace.run.note.off :]
+    tail = lane.value[context.trace.run.note.off :]
     fifth = max(1, tail.size // 5)
     first, last = float(tail[:fifth].max()), float(tail[-fifth:].max())
     if last <= OPEN * float(lane.value.max()) or last < FALLS * first:
@@ -32,19 +32,19 @@ def find(of: Context) -> Iterator[Finding]:
     yield Finding(
         rule="never_closes",
         severity="caution",
-        sentence=f"The amplifier is still at {last:.0%} when the run ends, {time_text(of.end_s - of.off_s)} after note-off: {sources} moves it, and nothing closes it.",
+        sentence=f"The amplifier is still at {last:.0%} when the run ends, {time_text(context.end_s - context.off_s)} after note-off: {sources} moves it, and nothing closes it.",
         why="Once a route reaches the amplitude the gate no longer closes the amplifier; the note goes on until it is cut.",
         about="amplitude",
-        from_s=of.off_s,
-        to_s=of.end_s,
-        fix=fix("the gate closes it, in 60 ms", partial(_closed, of)),
+        from_s=context.off_s,
+        to_s=context.end_s,
+        fix=fix("the gate closes it, in 60 ms", partial(_closed, context)),
     )
 
 
-def _closed(of: Context) -> Patch:
+def _closed(context: Context) -> Patch:
     """Let an envelope that does nothing but follow the gate scale the level."""
-    name = fresh_id("closing", of.patch.signal_names)
+    name = fresh_id("closing", context.patch.signal_names)
     module = {"id": name, "kind": "envelope", "attack_s": 0.003, "decay_s": 0.0, "sustain": 1.0, "release_s": 0.06}
-    route = fresh_id(f"{name} to amplitude", list(of.patch.routes_by_id))
+    route = fresh_id(f"{name} to amplitude", list(context.patch.routes_by_id))
     scale = {"id": route, "source": name, "destination": "amplitude", "mode": "scale", "amount": 1.0}
-    return edited(of.patch, more_modules=(module,), more_routes=(scale,))
+    return edited(context.patch, more_modules=(module,), more_routes=(scale,))

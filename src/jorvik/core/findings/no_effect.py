@@ -20,41 +20,41 @@ from jorvik.core.units.words import in_words
 LEAST = {"st": 0.01, "oct": 0.02, "dB": 0.1, "cents": 0.2, "rad": 0.01, "s": 0.0005}
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each route whose effect stays under the least that could be noticed."""
-    for route in of.patch.live_routes:
-        idle = _idle(of.patch, route.destination)
+    for route in context.patch.live_routes:
+        idle = _idle(context.patch, route.destination)
         if idle:
             why, fix = idle
             title = VOICE[route.destination].title.lower()
-            yield _said(of, route, f"{route.source} on {title} is not heard: {why}.", fix)
-    for name, lane in of.trace.lanes.items():
+            yield _said(context, route, f"{route.source} on {title} is not heard: {why}.", fix)
+    for name, lane in context.trace.lanes.items():
         at = lane.lane.destination
         given = effects(lane, 0, lane.value.size)
         for route in lane.lane.routes:
-            if f"route:{route.id}.amount" in of.trace.lanes or _waits(of, route.source):
+            if f"route:{route.id}.amount" in context.trace.lanes or _waits(context, route.source):
                 continue
             limit = 0.2 if at.law == "semitones" and name != "pitch" else LEAST.get(at.amount_unit)
             if limit is None:
                 limit = 0.01 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 1e-6
             moved = given[route.id]
             reach = float(np.abs(moved).max()) if route.mode == "add" else float(np.ptp(moved))
-            if reach < limit and not _idle(of.patch, name):
+            if reach < limit and not _idle(context.patch, name):
                 title = at.title.lower()
                 said = f"{route.source} on {title} does nothing: {in_words(reach, at.amount_unit)} at most."
-                gone = edited(of.patch, without_routes=(route.id,))
-                yield _said(of, route, said, Fix(f"remove {route.source} from {title}", gone))
+                gone = edited(context.patch, without_routes=(route.id,))
+                yield _said(context, route, said, Fix(f"remove {route.source} from {title}", gone))
 
 
-def _said(of: Context, route: Route, sentence: str, fix: Fix) -> Finding:
+def _said(context: Context, route: Route, sentence: str, fix: Fix) -> Finding:
     return Finding(
         rule="no_effect",
         severity="note",
         sentence=sentence,
         why="A route that nobody notices costs the next reader of the patch a look.",
         about=f"route.{route.id}",
-        from_s=of.on_s,
-        to_s=of.end_s,
+        from_s=context.on_s,
+        to_s=context.end_s,
         fix=fix,
     )
 
@@ -86,9 +86,9 @@ def _with_oscillators(patch: Patch, name: str, value: object) -> Patch:
     )
 
 
-def _waits(of: Context, source: str) -> bool:
+def _waits(context: Context, source: str) -> bool:
     """Tell whether a source rests only because the player does: a wheel, or a macro at its end."""
     if source in ("mod_wheel", "pressure", "pitch_bend", "key"):
         return True
-    module = of.patch.modules_by_id.get(source)
+    module = context.patch.modules_by_id.get(source)
     return module is not None and module.is_control

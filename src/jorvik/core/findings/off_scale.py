@@ -16,14 +16,14 @@ from jorvik.core.units.noticed import PITCH_ST
 OCTAVE_ST = 12.0
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each quantiser whose notes come out between the keys."""
-    for route in of.routes_to("pitch"):
-        module = of.patch.modules_by_id.get(route.source)
+    for route in context.routes_to("pitch"):
+        module = context.patch.modules_by_id.get(route.source)
         if module is None or not module.gives_octaves or route.mode != "add":
             continue
-        given = of.held(of.trace.lanes["pitch"].contributions[route.id])
-        meant = OCTAVE_ST * of.held(of.trace.signals[module.id])
+        given = context.held(context.trace.lanes["pitch"].contributions[route.id])
+        meant = OCTAVE_ST * context.held(context.trace.signals[module.id])
         off = float(np.abs(given - np.round(given)).max())
         if off <= PITCH_ST or float(np.abs(meant - np.round(meant)).max()) > PITCH_ST:
             continue
@@ -33,7 +33,7 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} puts notes up to {100.0 * off:.0f} cents between the keys: its amount is {route.amount:g} st.",
             why="A quantiser makes octaves, so that 12 st of it keep to the scale; to narrow it, narrow what goes in.",
             about=f"route.{route.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
-            fix=Fix("amount 12 st", edited(of.patch, routes={route.id: {"amount": OCTAVE_ST}})),
+            from_s=context.on_s,
+            to_s=context.off_s,
+            fix=Fix("amount 12 st", edited(context.patch, routes={route.id: {"amount": OCTAVE_ST}})),
         )

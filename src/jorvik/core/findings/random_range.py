@@ -19,11 +19,11 @@ SHARE = 0.02
 OCTAVE_ST = 12.0
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a note on random pitches that reach far, and a caution on random levels that fall silent."""
-    for route in random_routes(of.patch):
+    for route in random_routes(context.patch):
         if route.destination == "pitch" and route.mode == "add":
-            given = of.held(of.trace.lanes["pitch"].contributions[route.id])
+            given = context.held(context.trace.lanes["pitch"].contributions[route.id])
             reach = float(np.ptp(given))
             if reach >= OCTAVE_ST:
                 yield Finding(
@@ -32,26 +32,27 @@ def find(of: Context) -> Iterator[Finding]:
                     sentence=f"{route.source} reaches over {reach / 12:.3g} octaves: {round(reach) + 1} notes.",
                     why="Fast high notes can be far louder to the ear than the low ones beside them.",
                     about="pitch",
-                    from_s=of.on_s,
-                    to_s=of.off_s,
+                    from_s=context.on_s,
+                    to_s=context.off_s,
                 )
         elif route.destination in VOICE and VOICE[route.destination].bare_at_0:
-            yield from _silence(of, route)
+            yield from _silence(context, route)
 
 
-def _silence(of: Context, route: Route) -> Iterator[Finding]:
+def _silence(context: Context, route: Route) -> Iterator[Finding]:
     name = route.destination
-    share, _ = silent_share(of, name)
+    share, _ = silent_share(context, name)
     if share < SHARE:
         return
-    lane = of.trace.lanes[name]
-    low, _ = reach_of_lane(of, name)
+    lane = context.trace.lanes[name]
+    low, _ = reach_of_lane(context, name)
     offset = float(f"{SILENT + 0.01 - min(low, 0.0):.3g}")
     base = float(lane.base[0])
     fix = None
     if base + offset <= 1.0:
         fix = Fix(
-            f"{lane.lane.destination.title.lower()} set {offset:g} higher", edited(of.patch, base={name: base + offset})
+            f"{lane.lane.destination.title.lower()} set {offset:g} higher",
+            edited(context.patch, base={name: base + offset}),
         )
     yield Finding(
         rule="random_range",
@@ -59,7 +60,7 @@ def _silence(of: Context, route: Route) -> Iterator[Finding]:
         sentence=f"{share:.0%} of {route.source}'s values leave {lane.lane.destination.title.lower()} at nothing.",
         why=f"Those notes fall silent; {offset:g} more on the set value just removes them.",
         about=name,
-        from_s=of.on_s,
-        to_s=of.off_s,
+        from_s=context.on_s,
+        to_s=context.off_s,
         fix=fix,
     )

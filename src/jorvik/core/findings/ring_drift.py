@@ -15,19 +15,19 @@ from jorvik.core.units.words import time_text
 OFF = 0.05
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a note on each ring or free LFO that never lands alike."""
-    gap = of.note_gap_s
+    gap = context.note_gap_s
     if gap is None:
         return
-    for module in of.patch.modules:
-        if not of.is_read(module.id):
+    for module in context.patch.modules:
+        if not context.is_read(module.id):
             continue
-        if module.rings and of.setting(module, "q") >= 4.0:
-            of_ring = ring(of.setting(module, "frequency_hz"), of.setting(module, "q"))
+        if module.rings and context.setting(module, "q") >= 4.0:
+            of_ring = ring(context.setting(module, "frequency_hz"), context.setting(module, "q"))
             hz, field = of_ring.frequency_hz, "frequency_hz"
         elif module.repeats and module.runs_free:
-            hz, field = of.setting(module, "rate"), "rate"
+            hz, field = context.setting(module, "rate"), "rate"
         else:
             continue
         cycles = hz * gap
@@ -42,11 +42,11 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} makes {cycles:.3g} cycles between notes: it lands alike every {pattern:.3g} notes, {time_text(pattern * gap)}.",
             why="A whole number of cycles lands alike on every note; else the pattern drifts, which may be wanted.",
             about=f"signal.{module.id}",
-            from_s=of.on_s,
-            to_s=of.end_s,
+            from_s=context.on_s,
+            to_s=context.end_s,
             fix=Fix(
                 f"{near:.3g} Hz, {round(cycles)} cycles a note",
-                edited(of.patch, modules={module.id: {field: of.set_to(module, field, near)}}),
+                edited(context.patch, modules={module.id: {field: context.set_to(module, field, near)}}),
             )
             if near > 0
             else None,

@@ -18,23 +18,23 @@ CONSTANT = 0.25
 NARROW = 0.02
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each sample-and-hold that cannot do its work."""
-    for module in of.having("is_sampled"):
+    for module in context.having("is_sampled"):
         # One that has just been added reads nothing yet; that is plain to see, and no fault.
         if not isinstance(module.clock, str):
             continue
-        clock, given = of.row(module.clock), of.row(module.input)
+        clock, given = context.row(module.clock), context.row(module.input)
         threshold = module.threshold
         high = clock > threshold
         rises = int((high[1:] & ~high[:-1]).sum())
         if module.track:
-            yield from _window(of, module.id, clock, high, given)
+            yield from _window(context, module.id, clock, high, given)
         elif rises == 0:
-            yield from _never(of, module.id, clock, threshold)
+            yield from _never(context, module.id, clock, threshold)
         elif rises > CONSTANT * clock.size:
             yield _said(
-                of,
+                context,
                 module.id,
                 "caution",
                 f"{module.id} takes its input at {rises / clock.size:.0%} of all samples.",
@@ -42,7 +42,7 @@ def find(of: Context) -> Iterator[Finding]:
             )
         elif np.ptp(given) < 1e-9:
             yield _said(
-                of,
+                context,
                 module.id,
                 "caution",
                 f"{module.id} samples an input that never moves.",
@@ -50,36 +50,36 @@ def find(of: Context) -> Iterator[Finding]:
             )
 
 
-def _never(of: Context, name: str, clock: Floats, threshold: float) -> Iterator[Finding]:
+def _never(context: Context, name: str, clock: Floats, threshold: float) -> Iterator[Finding]:
     low, top = float(clock.min()), float(clock.max())
     fix = None
     if top - low > 1e-6:
         middle = float(f"{0.5 * (low + top):.3g}")
-        fix = Fix(f"threshold {middle:g}", edited(of.patch, modules={name: {"threshold": middle}}))
+        fix = Fix(f"threshold {middle:g}", edited(context.patch, modules={name: {"threshold": middle}}))
         why = (
             f"It takes a value where the clock rises through {threshold:g}; the clock goes from {low:.3g} to {top:.3g}."
         )
     else:
         why = "Its clock never moves. It takes a value at a rising edge only; a falling edge does nothing."
-    yield _said(of, name, "fault", f"{name} never takes a value after the first sample.", why, fix)
+    yield _said(context, name, "fault", f"{name} never takes a value after the first sample.", why, fix)
 
 
 def _window(
-    of: Context, name: str, clock: Floats, high: "np.ndarray[tuple[int], np.dtype[np.bool_]]", given: Floats
+    context: Context, name: str, clock: Floats, high: "np.ndarray[tuple[int], np.dtype[np.bool_]]", given: Floats
 ) -> Iterator[Finding]:
     share = float(high.mean())
     if share < NARROW:
         yield _said(
-            of,
+            context,
             name,
             "caution",
             f"{name} tracks for {share:.1%} of the time: too narrow a window to follow anything.",
             "It follows its input only while its clock is high.",
-            _half_open(of, name, clock),
+            _half_open(context, name, clock),
         )
     elif np.ptp(given) > 1e-9 and np.ptp(given[high]) < 0.02 * np.ptp(given):
         yield _said(
-            of,
+            context,
             name,
             "caution",
             f"{name} tracks only while its input stands still: the window is misplaced.",
@@ -87,13 +87,15 @@ def _window(
         )
 
 
-def _half_open(of: Context, name: str, clock: Floats) -> Fix | None:
+def _half_open(context: Context, name: str, clock: Floats) -> Fix | None:
     """Put the threshold where the clock is over it for half of the time."""
     middle = float(f"{float(np.median(clock)):.3g}")
     if not 0.4 < float((clock > middle).mean()) < 0.6:
         return None
-    return Fix(f"threshold {middle:g}, open half of the time", edited(of.patch, modules={name: {"threshold": middle}}))
+    return Fix(
+        f"threshold {middle:g}, open half of the time", edited(context.patch, modules={name: {"threshold": middle}})
+    )
 
 
-def _said(of: Context, name: str, severity: str, sentence: str, why: str, fix: Fix | None = None) -> Finding:
-    return Finding("sampling", severity, sentence, why, f"signal.{name}", of.on_s, of.end_s, fix)  # type: ignore[arg-type]
+def _said(context: Context, name: str, severity: str, sentence: str, why: str, fix: Fix | None = None) -> Finding:
+    return Finding("sampling", severity, sentence, why, f"signal.{name}", context.on_s, context.end_s, fix)  # type: ignore[arg-type]

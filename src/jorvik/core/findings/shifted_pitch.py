@@ -12,23 +12,27 @@ from jorvik.core.measure.modulation import fast_on_pitch
 from jorvik.core.units.noticed import PITCH_ST
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each fast source that moves the average pitch."""
-    for route, mean in fast_on_pitch(of):
+    for route, mean in fast_on_pitch(context):
         if abs(mean) < PITCH_ST:
             continue
-        whole = float(of.held(of.trace.signals[route.source]).mean()) if route.source in of.trace.signals else 0.0
+        whole = (
+            float(context.held(context.trace.signals[route.source]).mean())
+            if route.source in context.trace.signals
+            else 0.0
+        )
         fix = None
         if route.polarity == "as_is" and 0.2 < whole < 0.8:
             half = {"polarity": "bipolar", "amount": route.amount / 2.0}
-            fix = Fix(f"{route.source} swings both ways", edited(of.patch, routes={route.id: half}))
+            fix = Fix(f"{route.source} swings both ways", edited(context.patch, routes={route.id: half}))
         yield Finding(
             rule="shifted_pitch",
             severity="caution",
             sentence=f"{route.source} shifts the average pitch by {100 * mean:+.0f} cents.",
             why="At audio rate the swing is heard as timbre and its mean as pitch; a wave that swings evenly leaves the note in tune.",
             about=f"route.{route.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
+            from_s=context.on_s,
+            to_s=context.off_s,
             fix=fix,
         )

@@ -21,9 +21,9 @@ LEFT = 0.1
 LEAST_S = 0.05
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each lane of the timbre that goes on in silence."""
-    amplitude = of.lane("amplitude")
+    amplitude = context.lane("amplitude")
     if amplitude is None or float(amplitude.value.max()) <= 0.0:
         return
     heard = np.flatnonzero(amplitude.value > CLOSED * amplitude.value.max())
@@ -31,7 +31,7 @@ def find(of: Context) -> Iterator[Finding]:
     if closed >= amplitude.value.size - 2:
         return
     for name in (at.name for at in VOICE.values() if at.part == "timbre"):
-        lane = of.lane(name)
+        lane = context.lane(name)
         if lane is None:
             continue
         value = in_modulation_unit(lane)
@@ -40,8 +40,8 @@ def find(of: Context) -> Iterator[Finding]:
         if whole <= 1e-9 or left <= LEFT * whole:
             continue
         going = np.flatnonzero(np.abs(rest - rest[-1]) > 0.01 * whole)
-        lasts = (int(going[-1]) + 1) / of.rate if going.size else 0.0
-        if lasts < LEAST_S or _swings(of, lane.lane.routes):
+        lasts = (int(going[-1]) + 1) / context.rate if going.size else 0.0
+        if lasts < LEAST_S or _swings(context, lane.lane.routes):
             continue
         title = lane.lane.destination.title
         yield Finding(
@@ -50,27 +50,27 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{title} is still moving when the amplifier has closed: {time_text(lasts)} of it is never heard.",
             why="Either the amplifier closes too early, or the next note starts into what is left.",
             about=name,
-            from_s=closed / of.rate,
-            to_s=closed / of.rate + lasts,
-            fix=_fix(of, lasts),
+            from_s=closed / context.rate,
+            to_s=closed / context.rate + lasts,
+            fix=_fix(context, lasts),
         )
 
 
-def _fix(of: Context, lasts: float) -> Fix | None:
+def _fix(context: Context, lasts: float) -> Fix | None:
     """Let the amplifier's envelope close as much later."""
-    tempo = of.patch.performance.tempo
-    names = {route.source for route in of.routes_to("amplitude")}
-    envelopes = [module for module in of.having("is_staged") if module.id in names]
+    tempo = context.patch.performance.tempo
+    names = {route.source for route in context.routes_to("amplitude")}
+    envelopes = [module for module in context.having("is_staged") if module.id in names]
     longer = {e.id: {"release_s": float(f"{e.slot_value('release_s', tempo) + lasts:.3g}")} for e in envelopes}
     if not longer or any(fields["release_s"] > MAX_SECONDS for fields in longer.values()):
         return None
     label = ", ".join(f"release of {name} {time_text(fields['release_s'])}" for name, fields in longer.items())
-    return Fix(label, edited(of.patch, modules=longer))
+    return Fix(label, edited(context.patch, modules=longer))
 
 
-def _swings(of: Context, routes: object) -> bool:
+def _swings(context: Context, routes: object) -> bool:
     """Tell whether nothing that comes to an end moves a lane: no envelope, curve or what follows one."""
-    sources = [of.patch.modules_by_id.get(route.source) for route in routes]  # type: ignore[attr-defined]
+    sources = [context.patch.modules_by_id.get(route.source) for route in routes]  # type: ignore[attr-defined]
     return not any(
         module is not None and module.comes_to_end and not getattr(module, "loop", None) for module in sources
     )

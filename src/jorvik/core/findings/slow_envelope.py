@@ -13,23 +13,23 @@ from jorvik.core.units.words import time_text
 REACHED = 0.9
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each envelope that note-off cuts off on its way up."""
-    length = of.off_s - of.on_s
-    for module in of.having("is_staged"):
-        if module.mode == "trigger" or not of.is_read(module.id):
+    length = context.off_s - context.on_s
+    for module in context.having("is_staged"):
+        if module.mode == "trigger" or not context.is_read(module.id):
             continue
-        rises = of.setting(module, "delay_s") + of.setting(module, "attack_s")
-        top = float(of.held(of.trace.signals[module.id]).max())
-        full = 1.0 - module.velocity_depth + module.velocity_depth * float(of.trace.performance["velocity"][-1])
+        rises = context.setting(module, "delay_s") + context.setting(module, "attack_s")
+        top = float(context.held(context.trace.signals[module.id]).max())
+        full = 1.0 - module.velocity_depth + module.velocity_depth * float(context.trace.performance["velocity"][-1])
         if rises <= length or full <= 0.0 or top >= REACHED * full:
             continue
-        delay = of.setting(module, "delay_s")
+        delay = context.setting(module, "delay_s")
         fits = float(f"{max(0.001, 0.5 * (length - delay)):.3g}")
         fix = (
             Fix(
                 f"attack {time_text(fits)}",
-                edited(of.patch, modules={module.id: {"attack_s": of.set_to(module, "attack_s", fits)}}),
+                edited(context.patch, modules={module.id: {"attack_s": context.set_to(module, "attack_s", fits)}}),
             )
             if length > delay
             else None
@@ -40,7 +40,7 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{module.id} gets to {top / full * 100:.0f} % only: it needs {time_text(rises)}, the note lasts {time_text(length)}.",
             why="What it moves never goes as far as its amount says on notes this short.",
             about=f"signal.{module.id}",
-            from_s=of.on_s,
-            to_s=of.off_s,
+            from_s=context.on_s,
+            to_s=context.off_s,
             fix=fix,
         )

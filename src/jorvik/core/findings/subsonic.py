@@ -27,11 +27,11 @@ LEAST_SAMPLES = 1200
 _RATE = 24_000
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding where too much of the sound lies under hearing."""
-    if note_of(of.patch).length_s * _RATE < LEAST_SAMPLES:
+    if note_of(context.patch).length_s * _RATE < LEAST_SAMPLES:
         return
-    samples = render(_start(of.patch), _RATE, of.cancelled, blocked=False).samples
+    samples = render(_start(context.patch), _RATE, context.cancelled, blocked=False).samples
     # Faded in and out, so that the cut at the end does not itself count as movement.
     faded = samples * np.hanning(samples.shape[0])[:, None]
     power = (np.abs(np.fft.rfft(faded, 4 * samples.shape[0], axis=0)) ** 2).sum(axis=1)
@@ -51,9 +51,9 @@ def find(of: Context) -> Iterator[Finding]:
         sentence=f"{share_db:.0f} dB of the sound lies under {AUDIO_HZ:g} Hz{standing}.".replace("-", "−"),
         why="It is not heard, takes headroom, and moves what comes after it. Standing DC is taken out at the output; what causes it is here.",
         about="amplitude",
-        from_s=of.on_s,
-        to_s=min(of.off_s, of.on_s + LONGEST_S),
-        fix=_fix(of),
+        from_s=context.on_s,
+        to_s=min(context.off_s, context.on_s + LONGEST_S),
+        fix=_fix(context),
     )
 
 
@@ -71,12 +71,12 @@ def _start(patch: Patch) -> Patch:
     return check_patch(document)
 
 
-def _fix(of: Context) -> Fix | None:
+def _fix(context: Context) -> Fix | None:
     """Block it with the second filter, where that is free."""
-    voice: dict[str, Any] = of.patch.document().get("voice", {})
+    voice: dict[str, Any] = context.patch.document().get("voice", {})
     used = "filter2" in voice or any(name in voice.get("base", {}) for name in ("filter2_cutoff", "filter_mix"))
-    if used or any(of.routes_to(name) for name in ("filter2_cutoff", "filter_mix")):
+    if used or any(context.routes_to(name) for name in ("filter2_cutoff", "filter_mix")):
         return None
     blocking = {"filter2": {"response": "high", "slope": "steep"}}
-    patch = edited(of.patch, base={"filter2_cutoff": BLOCKED_HZ}, voice=blocking)
+    patch = edited(context.patch, base={"filter2_cutoff": BLOCKED_HZ}, voice=blocking)
     return Fix(f"filter 2 as a high-pass at {BLOCKED_HZ:g} Hz", patch)

@@ -13,11 +13,11 @@ NEAR = 0.04
 CLEAR = 0.05
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each pulse width that comes near an end."""
-    oscillators = of.patch.voice.oscillators
+    oscillators = context.patch.voice.oscillators
     for name, table in (("pulse_width", oscillators.osc1.table), ("osc2_pulse_width", oscillators.osc2.table)):
-        lane = of.lane(name)
+        lane = context.lane(name)
         if lane is None or table not in PULSED:
             continue
         margin = np.minimum(lane.raw, 1.0 - lane.raw)
@@ -31,15 +31,15 @@ def find(of: Context) -> Iterator[Finding]:
             sentence=f"{lane.lane.destination.title} comes within {max(nearest, 0.0) * 100:.1f} % of collapse.",
             why="The tone thins to its highest harmonics and drops out; a depth that stays clear keeps it whole.",
             about=name,
-            from_s=max(0.0, at / of.rate - 0.01),
-            to_s=at / of.rate + 0.01,
-            fix=_fix(of, name),
+            from_s=max(0.0, at / context.rate - 0.01),
+            to_s=at / context.rate + 0.01,
+            fix=_fix(context, name),
         )
 
 
-def _fix(of: Context, name: str) -> Fix | None:
+def _fix(context: Context, name: str) -> Fix | None:
     """Shrink what adds so that the nearest moment stays clear."""
-    found = kept_clear(of, name, CLEAR)
+    found = kept_clear(context, name, CLEAR)
     if found is None:
         return None
     factor, patch = found

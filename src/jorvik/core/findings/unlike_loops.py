@@ -12,10 +12,10 @@ from jorvik.core.measure.loops import loops
 from jorvik.core.units.words import time_text
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a note where loops differ in length."""
-    beat = 60.0 / of.patch.performance.tempo.bpm
-    lengths = loops(of)
+    beat = 60.0 / context.patch.performance.tempo.bpm
+    lengths = loops(context)
     if len(set(lengths.values())) < 2:
         return
     beats = meeting(list(lengths.values()))
@@ -26,22 +26,22 @@ def find(of: Context) -> Iterator[Finding]:
         sentence=f"Loops of {said} beats meet again after {float(beats):g} beats, {time_text(float(beats) * beat)}.",
         why="Until then the pattern never repeats.",
         about=f"signal.{next(iter(lengths))}",
-        from_s=of.on_s,
-        to_s=of.end_s,
-        fix=_fix(of, lengths),
+        from_s=context.on_s,
+        to_s=context.end_s,
+        fix=_fix(context, lengths),
     )
 
 
-def _fix(of: Context, lengths: dict[str, Fraction]) -> Fix | None:
+def _fix(context: Context, lengths: dict[str, Fraction]) -> Fix | None:
     """Let every row run as long as the longest: steps go round again, holds take more values."""
     longest = max(lengths.values())
     changed: dict[str, dict[str, Any]] = {}
     for name, length in lengths.items():
         if length == longest:
             continue
-        longer = of.patch.modules_by_id[name].looped_longer(longest / length)
+        longer = context.patch.modules_by_id[name].looped_longer(longest / length)
         if longer is None:
             return None
         changed[name] = longer
     label = f"{', '.join(changed)} as long as the longest, {float(longest):g} beats"
-    return Fix(label, edited(of.patch, modules=changed))
+    return Fix(label, edited(context.patch, modules=changed))

@@ -13,9 +13,9 @@ MOST = 2.0
 _PAST_ALL = 1e300
 
 
-def find(of: Context) -> Iterator[Finding]:
+def find(context: Context) -> Iterator[Finding]:
     """Yield a note on each signal that goes beyond 2.0."""
-    for name, values in of.trace.signals.items():
+    for name, values in context.trace.signals.items():
         most = float(np.abs(values).max(initial=0.0))
         volts = min(VOLTS_PER_UNIT * most, _PAST_ALL)
         if most > MOST:
@@ -25,16 +25,16 @@ def find(of: Context) -> Iterator[Finding]:
                 sentence=f"{name} reaches {most:.3g}, which is {volts:.3g} V: beyond the ±10 V of a control-voltage file.",
                 why="Exported as 16 or 24 bit it would be refused; most inputs take ±5 or ±10 V.",
                 about=f"signal.{name}",
-                from_s=of.on_s,
-                to_s=of.end_s,
-                fix=_fix(of, name, most),
+                from_s=context.on_s,
+                to_s=context.end_s,
+                fix=_fix(context, name, most),
             )
 
 
-def _fix(of: Context, name: str, most: float) -> Fix | None:
+def _fix(context: Context, name: str, most: float) -> Fix | None:
     """Turn down what has a gain of its own."""
-    gain = getattr(of.patch.modules_by_id[name], "gain", None)
+    gain = getattr(context.patch.modules_by_id[name], "gain", None)
     if gain is None:
         return None
     fits = float(f"{gain * MOST / most * 0.999:.3g}")
-    return Fix(f"gain {fits:g}", edited(of.patch, modules={name: {"gain": fits}}))
+    return Fix(f"gain {fits:g}", edited(context.patch, modules={name: {"gain": fits}}))

@@ -10,11 +10,11 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 
 
-def lanes_apart(of: Context, other: Trace, theirs: VoiceNote) -> Iterator[tuple[str, float]]:
+def lanes_apart(context: Context, other: Trace, theirs: VoiceNote) -> Iterator[tuple[str, float]]:
     """Yield how far each moved voice lane of the first note lies from that of a note of another trace, at most."""
-    mine = of.trace.run.note
+    mine = context.trace.run.note
     length = max(2, min(mine.off - mine.on, theirs.off - theirs.on))
-    for name, lane in of.trace.lanes.items():
+    for name, lane in context.trace.lanes.items():
         if "." in name or ":" in name or not lane.lane.routes or name not in other.lanes:
             continue
         a = in_modulation_unit(lane, slice(mine.on, mine.on + length))
@@ -22,7 +22,7 @@ def lanes_apart(of: Context, other: Trace, theirs: VoiceNote) -> Iterator[tuple[
         yield name, float(np.abs(a[: b.size] - b[: a.size]).max(initial=0.0))
 
 
-def musical_difference(of: Context, name: str, apart: float) -> tuple[float, str]:
+def musical_difference(context: Context, name: str, apart: float) -> tuple[float, str]:
     """Return a difference in a lane's modulation unit, pitch in cents."""
-    at = of.trace.lanes[name].lane.destination
+    at = context.trace.lanes[name].lane.destination
     return (100.0 * apart, "cents") if name == "pitch" else (apart, at.amount_unit)

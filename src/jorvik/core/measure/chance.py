@@ -50,70 +50,70 @@ def random_routes(patch: Patch) -> list[Route]:
     return [route for route in patch.live_routes if is_random(patch, route.source)]
 
 
-def draws(of: Context, name: str) -> Floats:
+def draws(context: Context, name: str) -> Floats:
     """Return what a lane comes to before its clamp over runs with other seeds, thinned to what was taken."""
     taken: list[Floats] = []
     for seed in range(_MOST_SEEDS):
         # The first are kept for what else asks for them.
-        other = _at_seed(of, 1000 + seed) if seed < _SEEDS else _seeded(of, 1000 + seed)
+        other = _at_seed(context, 1000 + seed) if seed < _SEEDS else _seeded(context, 1000 + seed)
         taken.append(_taken(other, name))
         if sum(values.size for values in taken) >= _TAKES:
             break
     return np.concatenate(taken)
 
 
-def silent_share(of: Context, name: str) -> tuple[float, str]:
+def silent_share(context: Context, name: str) -> tuple[float, str]:
     """Return the share of a lane's values that are not heard, and how it was found.
 
     Where one even source moves the lane alone, it is the part of the way that lies in silence; else it is counted.
     """
-    if _is_even_lane(of, name):
-        low, high = reach_of_lane(of, name)
+    if _is_even_lane(context, name):
+        low, high = reach_of_lane(context, name)
         share = float(np.clip((SILENT - low) / (high - low), 0.0, 1.0)) if high > low else float(low <= SILENT)
         return share, "each value from the least to the greatest is as likely as any other"
-    values = draws(of, name)
+    values = draws(context, name)
     return float((values <= SILENT).mean()), f"counted over {values.size} values drawn"
 
 
-def _is_even_lane(of: Context, name: str) -> bool:
+def _is_even_lane(context: Context, name: str) -> bool:
     """Tell whether a lane is a plain sum of one even source and of what stands still."""
-    lane = of.trace.lanes[name]
-    moved = [route for route in lane.lane.routes if is_random(of.patch, route.source)]
+    lane = context.trace.lanes[name]
+    moved = [route for route in lane.lane.routes if is_random(context.patch, route.source)]
     plain = all(
         route.mode == "add"
         and route.via is None
         and route.bend == 0.0
         and route.resolution == "smooth"
-        and f"route:{route.id}.amount" not in of.trace.lanes
+        and f"route:{route.id}.amount" not in context.trace.lanes
         for route in lane.lane.routes
     )
-    still = all(np.ptp(of.held(lane.contributions[r.id])) < 1e-9 for r in lane.lane.routes if r not in moved)
+    still = all(np.ptp(context.held(lane.contributions[r.id])) < 1e-9 for r in lane.lane.routes if r not in moved)
     one = len({route.source for route in moved}) == 1
-    return plain and still and one and lane.lane.destination.law == "sum" and _is_even(of, moved[0].source)
+    return plain and still and one and lane.lane.destination.law == "sum" and _is_even(context, moved[0].source)
 
 
-def _is_even(of: Context, name: str, depth: int = 0) -> bool:
+def _is_even(context: Context, name: str, depth: int = 0) -> bool:
     """Tell whether every value that a signal can come to is as likely as any other."""
-    module = of.patch.modules_by_id.get(name)
+    module = context.patch.modules_by_id.get(name)
     if module is None or depth > _DEEPEST:
         return name == "note_random"
     given = getattr(module, "input", None)
     if module.is_random:
         return module.is_even([])
-    if not isinstance(given, str) or not _is_even(of, given, depth + 1):
+    if not isinstance(given, str) or not _is_even(context, given, depth + 1):
         return False
-    return module.is_even([reach(of, given)])
+    return module.is_even([reach(context, given)])
 
 
-def _at_seed(of: Context, seed: int) -> Trace:
-    return of.once(f"seed {seed}", lambda: _seeded(of, seed))
+def _at_seed(context: Context, seed: int) -> Trace:
+    return context.once(f"seed {seed}", lambda: _seeded(context, seed))
 
 
-def _seeded(of: Context, seed: int) -> Trace:
-    document = of.patch.document()
+def _seeded(context: Context, seed: int) -> Trace:
+    document = context.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": seed}
     patch = check_patch(document)
-    return trace(patch, DRAFT_RATE, cancelled=of.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
+    return trace(patch, DRAFT_RATE, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
 
 
 def _taken(other: Trace, name: str) -> Floats:
@@ -122,24 +122,24 @@ def _taken(other: Trace, name: str) -> Floats:
     return raw[np.concatenate([[0], change + 1])] if change.size < raw.size // 4 else raw[:: max(1, raw.size // 60)]
 
 
-def reach_of_lane(of: Context, name: str) -> Reach:
+def reach_of_lane(context: Context, name: str) -> Reach:
     """Return the least and greatest value, before the clamp, that a lane can come to.
 
     Chance counts with its whole range, one source once, however many routes it takes; what is not chance counts as it
     is in this note.
     """
-    lane = of.trace.lanes[name]
+    lane = context.trace.lanes[name]
     at = lane.lane.destination
     if any(route.mode != "add" or route.via for route in lane.lane.routes):
-        values = draws(of, name)
+        values = draws(context, name)
         return float(values.min()), float(values.max())
     low = high = 0.0
     by_source = {route.source: [r for r in lane.lane.routes if r.source == route.source] for route in lane.lane.routes}
     for source, routes in by_source.items():
-        if is_random(of.patch, source):
-            given = np.array([sum(_sent(route, end) for route in routes) for end in reach(of, source)])
+        if is_random(context.patch, source):
+            given = np.array([sum(_sent(route, end) for route in routes) for end in reach(context, source)])
         else:
-            given = of.held(reduce(np.add, (lane.contributions[route.id] for route in routes)))
+            given = context.held(reduce(np.add, (lane.contributions[route.id] for route in routes)))
         low, high = low + float(given.min()), high + float(given.max())
     base = float(lane.base[0])
     return at.moved(base, low), at.moved(base, high)
@@ -154,15 +154,15 @@ def _sent(route: Route, value: float) -> float:
     return route.amount * value
 
 
-def reach(of: Context, name: str, depth: int = 0) -> Reach:
+def reach(context: Context, name: str, depth: int = 0) -> Reach:
     """Return the least and greatest value that a signal can come to, see :func:`reach_of_lane`."""
-    module = of.patch.modules_by_id.get(name)
+    module = context.patch.modules_by_id.get(name)
     if name == "note_random":
         return -1.0, 1.0
-    if module is None or depth > _DEEPEST or not is_random(of.patch, name):
-        return _seen(of, name)
+    if module is None or depth > _DEEPEST or not is_random(context.patch, name):
+        return _seen(context, name)
     inside = [
-        reach(of, value, depth + 1) if isinstance(value, str) else (float(value), float(value))
+        reach(context, value, depth + 1) if isinstance(value, str) else (float(value), float(value))
         for path, value in module.input_signals()
         if path == "input" or path.startswith("inputs")
     ]
@@ -170,10 +170,10 @@ def reach(of: Context, name: str, depth: int = 0) -> Reach:
     if found is not None:
         return found
     # As far as it goes over many draws.
-    rows = [_at_seed(of, 1000 + seed).signals[name] for seed in range(_SEEDS)]
+    rows = [_at_seed(context, 1000 + seed).signals[name] for seed in range(_SEEDS)]
     return min(float(row.min()) for row in rows), max(float(row.max()) for row in rows)
 
 
-def _seen(of: Context, name: str) -> Reach:
-    held = of.held(of.row(name))
+def _seen(context: Context, name: str) -> Reach:
+    held = context.held(context.row(name))
     return float(held.min()), float(held.max())

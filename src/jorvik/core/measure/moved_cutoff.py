@@ -70,13 +70,13 @@ class MovedCutoff:
         return np.asarray(20.0 * np.log10(size) * (2.0 if self.steep else 1.0))
 
 
-def _harmonics(of: Context) -> tuple[Floats, Floats]:
+def _harmonics(context: Context) -> tuple[Floats, Floats]:
     """Return frequencies and levels of the harmonics that count."""
-    voice = of.patch.voice
-    position = float(of.values("wavetable_position").mean())
+    voice = context.patch.voice
+    position = float(context.values("wavetable_position").mean())
     table = voice.oscillators.table(voice.oscillators.osc1.table)
     levels = np.array([level for level, _ in frame_of(table, position)])
     numbers = np.flatnonzero(levels > 10.0 ** (-MASKED_DB / 20.0)) + 1
-    hz = np.asarray(numbers * key_hz(of.patch.performance.notes[0].key), dtype=float)
-    heard = hz < min(HIGHEST_HZ, 0.5 * of.rate)
+    hz = np.asarray(numbers * key_hz(context.patch.performance.notes[0].key), dtype=float)
+    heard = hz < min(HIGHEST_HZ, 0.5 * context.rate)
     return hz[heard], levels[numbers - 1][heard]

@@ -8,12 +8,12 @@ from jorvik.core.document.patch import Patch, edited
 from jorvik.core.measure.context import Context
 
 
-def kept_clear(of: Context, name: str, clear: float) -> tuple[float, Patch] | None:
+def kept_clear(context: Context, name: str, clear: float) -> tuple[float, Patch] | None:
     """Return the factor on all depths with which a width just stays clear of collapse, and the patch with it.
 
     None where something else than adding moves it, where it stands too near without moving, or any depth is clear.
     """
-    lane = of.trace.lanes[name]
+    lane = context.trace.lanes[name]
     adds = [route for route in lane.lane.routes if route.mode == "add"]
     if not adds or len(adds) < len(lane.lane.routes):
         return None
@@ -25,4 +25,4 @@ def kept_clear(of: Context, name: str, clear: float) -> tuple[float, Patch] | No
         return None
     factor = min(factors)
     changed = {route.id: {"amount": float(f"{route.amount * factor:.4g}")} for route in adds}
-    return factor, edited(of.patch, routes=changed)
+    return factor, edited(context.patch, routes=changed)
