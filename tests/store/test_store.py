@@ -173,7 +173,7 @@ class Store(unittest.TestCase):
         charts = Kind("chart", "charts", lambda document: Labels(str(document["title"])))
         store = DocumentStore(self.engine, charts)
         kept = store.create({"title": "Of the fjord"})
-        self.assertEqual([head.name for head in store.heads()], ["Of the fjord"])
+        self.assertEqual([head.name for head in store.heads("FJORD")], ["Of the fjord"])
         self.assertNotIn(kept.id, [head.id for head in self.store.heads()])
         with self.assertRaisesRegex(Missing, "no such patch"):
             self.store.get(kept.id)

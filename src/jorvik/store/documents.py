@@ -234,12 +234,13 @@ class DocumentStore:
 
 
 def _columns(labels: Labels) -> dict[str, Any]:
-    return {"name": labels.name, "tags": list(labels.tags), "words": labels.words}
+    return {"name": labels.name, "tags": list(labels.tags), "words": labels.words or labels.name.lower()}
 
 
 def _write(row: DocumentRow, document: Document, labels: Labels, write: str | None = None) -> None:
     row.draft = document
-    row.name, row.tags, row.words = labels.name, list(labels.tags), labels.words
+    for name, value in _columns(labels).items():
+        setattr(row, name, value)
     row.last_write = write
     row.sequence += 1
     row.changed_at = func.now()

@@ -16,7 +16,7 @@ class Labels:
     name: str
     tags: tuple[str, ...] = ()
     words: str = ""
-    """Everything in it that a search looks through, in small letters."""
+    """Everything in it that a search looks through, in small letters; its name where this is empty."""
 
 
 @dataclass(frozen=True)

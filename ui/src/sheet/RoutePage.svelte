@@ -65,12 +65,12 @@
     const all: Figure[] = [
       ...(route.mode === 'range'
         ? [
-            { field: 'low' as const, name: 'from', label: 'Low end of the range', ...ends },
-            { field: 'high' as const, name: 'to', label: 'High end of the range', ...ends }
+            { field: 'low' as const, name: 'low', label: 'Low end of the range', ...ends },
+            { field: 'high' as const, name: 'high', label: 'High end of the range', ...ends }
           ]
-        : [{ field: 'amount' as const, name: 'by', label: 'Amount of the route', ...amount }]),
+        : [{ field: 'amount' as const, name: 'amount', label: 'Amount of the route', ...amount }]),
       { field: 'bend', name: 'bend', label: 'Bend of the route', unit: 'bend', low: -12, high: 12 },
-      ...(route.via ? [{ field: 'via_depth' as const, name: 'how much', label: 'Depth of the scaling', ...share }] : [])
+      ...(route.via ? [{ field: 'via_depth' as const, name: 'depth', label: 'Depth of the scaling', ...share }] : [])
     ];
     return all;
   });
@@ -139,7 +139,7 @@
 
 <header>{sentence(route, shown(route.amount ?? 0, unit), title, verbFor(route))}</header>
 
-<Labelled name="it">
+<Labelled name="mode">
   <Choice label="Mode of the route" value={route.mode ?? 'add'} options={MODES} onchoose={setMode} />
 </Labelled>
 {#each figures.filter((f) => f.field !== 'via_depth') as figure (figure.field)}{@render figureField(figure)}{/each}
@@ -165,7 +165,7 @@
 <Labelled name="curve" under={keep ? 'amount and set value follow' : 'the figures stay, the curve moves'}>
   <label class="keep"><input type="checkbox" bind:checked={keep} /> stays where it is</label>
 </Labelled>
-<Labelled name="arrives" help="As a controller of so many values would send it">
+<Labelled name="resolution" help="As a controller of so many values would send it">
   <Choice
     label="Resolution of the route"
     value={route.resolution ?? 'smooth'}
@@ -173,7 +173,7 @@
     onchoose={(resolution) => set({ resolution: resolution as Route['resolution'] }, resolution)}
   />
 </Labelled>
-<Labelled name="anew each" under={stepSays}>
+<Labelled name="update every" under={stepSays}>
   <ValueField
     value={route.update_every ?? 1}
     unit="count"
@@ -181,11 +181,11 @@
     low={1}
     high={48000}
     width="100%"
-    oncommit={(v, merge) => set({ update_every: Math.round(Number(v)) }, `anew each ${v} samples`, merge)}
+    oncommit={(v, merge) => set({ update_every: Math.round(Number(v)) }, `update every ${v} samples`, merge)}
   />
 </Labelled>
 
-<h3>What moves how far it goes</h3>
+<h3>What moves its amount</h3>
 {#each movers as mover (mover.id)}
   <RouteSentence route={mover} from="destination" />
 {/each}
