@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from './common/Button.svelte';
   import { onMount } from 'svelte';
   import { messages } from './state/messages.svelte';
   import { workbench } from './state/workbench.svelte';
@@ -77,10 +78,10 @@
           <p>Opening…</p>
         {:else if workbench.failure}
           <p>{workbench.failure}</p>
-          <button class="quiet" onclick={() => location.reload()}>Try again</button>
+          <Button onclick={() => location.reload()}>Try again</Button>
         {:else}
           <p>There are no patches yet.</p>
-          <button class="quiet" onclick={() => void messages.attempt(newPatch)}>Make the first one</button>
+          <Button onclick={() => void messages.attempt(newPatch)}>Make the first one</Button>
         {/if}
       </div>
     {/if}

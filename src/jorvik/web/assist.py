@@ -59,7 +59,7 @@ def post_sentence(form: SentenceRequest) -> Changed:
 
 @router.post("/reading", response_model=Changed)
 async def post_reading(request: Request, form: FigureRequest, scheduler: TheScheduler) -> Response:
-    """Return a document in which a figure comes to a with_value value."""
+    """Return a document in which a figure comes to another value."""
     return await as_json(scheduler.make(request, "judgement", _with_reading, form))
 
 

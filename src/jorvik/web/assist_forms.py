@@ -70,7 +70,7 @@ class SolveRequest(Form):
 
 
 class ChangeableRequest(Form):
-    """A lane, and what is with_value of it."""
+    """A lane, and what is wanted of it."""
 
     document: Document
     lane: str

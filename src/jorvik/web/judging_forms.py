@@ -39,7 +39,7 @@ class FigureView(Form):
     said: str
     help: str
     settable: bool
-    """Whether another value can be with_value for."""
+    """Whether another value can be asked for."""
 
 
 class Judgement(Form):

@@ -215,7 +215,7 @@ export interface paths {
         put?: never;
         /**
          * Post Reading
-         * @description Return a document in which a figure comes to a with_value value.
+         * @description Return a document in which a figure comes to another value.
          */
         post: operations["post_reading_api_assist_reading_post"];
         delete?: never;
@@ -739,7 +739,7 @@ export interface components {
         };
         /**
          * ChangeableRequest
-         * @description A lane, and what is with_value of it.
+         * @description A lane, and what is wanted of it.
          */
         ChangeableRequest: {
             /** Document */
@@ -1158,7 +1158,7 @@ export interface components {
         };
         /**
          * Envelope
-         * @description Delay, attack, hold, decay, sustain and release, each stage bent as with_value.
+         * @description Delay, attack, hold, decay, sustain and release, each stage bent as wished.
          *
          *     Stages follow each other in continuous time: a stage that ends between two samples hands what is left of the
          *     sample to the next, so that the curve does not depend on the sample rate.

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { answer, SWEEPS } from './compared';
   import { Comparing, MOST_OTHERS } from './comparing.svelte';
@@ -111,12 +112,12 @@
         {/each}
       </select>
       {#if comparing.others.length > 0}
-        <button class="bare" onclick={() => (comparing.others = [])}>none of them</button>
+        <Button look="bare" onclick={() => (comparing.others = [])}>none of them</Button>
       {/if}
     {/if}
-    <button class="quiet" onclick={() => (apart = !apart)}>{apart ? 'Over each other' : 'Side by side'}</button>
+    <Button onclick={() => (apart = !apart)}>{apart ? 'Over each other' : 'Side by side'}</Button>
     {#if comparing.busy}<span class="busy" role="status"
-        >Tracing… <button class="bare" onclick={() => comparing.stop()}>stop</button></span
+        >Tracing… <Button look="bare" onclick={() => comparing.stop()}>stop</Button></span
       >{/if}
     {#if !many}
       <span class="legend">
@@ -134,8 +135,8 @@
     {#each comparing.names as name (name)}
       <div class="stave" class:on={name === stave}>
         <div class="left">
-          <button class="bare" aria-pressed={name === stave} onclick={() => (stave = name)}
-            ><b>{comparing.titles[name]}</b></button
+          <Button look="bare" aria-pressed={name === stave} onclick={() => (stave = name)}
+            ><b>{comparing.titles[name]}</b></Button
           >
           <small>{answer(rungs, name, comparing.units[name] ?? '')}</small>
         </div>
@@ -200,7 +201,7 @@
   .left {
     padding: 5px 14px;
   }
-  .left button {
+  .left :global(button) {
     display: block;
   }
   small {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { apart, inWords, measured, MEASURES, type Measure } from './compared';
   import type { Comparing } from './comparing.svelte';
 
@@ -51,14 +52,14 @@
           {#each MEASURES as [key] (key)}<td>{cell(i, key)} <small>{difference(i, key)}</small></td>{/each}
           <td>{gainDb === null ? '…' : gainDb > -0.05 ? '0 dB' : `−${(-gainDb).toFixed(1)} dB`}</td>
           <td class="acts">
-            <button class="bare" aria-label="Play {label}" onclick={() => onplay(i)}>play</button>
-            <button class="bare" aria-label="Hold {label} as ghost" onclick={() => onhold(i)}>ghost</button>
-            <button class="bare" aria-label="Keep {label} as a variant" onclick={() => onkeep(i)}>keep</button>
-            <button
-              class="bare"
+            <Button look="bare" aria-label="Play {label}" onclick={() => onplay(i)}>play</Button>
+            <Button look="bare" aria-label="Hold {label} as ghost" onclick={() => onhold(i)}>ghost</Button>
+            <Button look="bare" aria-label="Keep {label} as a variant" onclick={() => onkeep(i)}>keep</Button>
+            <Button
+              look="bare"
               aria-pressed={picked === i}
               aria-label={picked === null || picked === i ? `Swap ${label} with…` : `Swap with ${label}`}
-              onclick={() => swap(i)}>{picked === null || picked === i ? 'swap' : 'with'}</button
+              onclick={() => swap(i)}>{picked === null || picked === i ? 'swap' : 'with'}</Button
             >
           </td>
         </tr>
@@ -95,8 +96,5 @@
     position: sticky;
     right: 0;
     background: var(--paper);
-  }
-  [aria-pressed='true'] {
-    text-decoration: underline;
   }
 </style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { Modal } from 'flowbite-svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -40,9 +41,9 @@
 
 <Modal bind:open title="Patches" size="md" class="shelf" outsideclose>
   <div class="acts">
-    <button class="quiet" onclick={() => then(newPatch)}>New patch</button>
-    <button class="quiet" onclick={() => picker?.click()}>Open a file…</button>
-    <button class="quiet" disabled={!workbench.patch} onclick={() => then(duplicate)}>Duplicate this one</button>
+    <Button onclick={() => then(newPatch)}>New patch</Button>
+    <Button onclick={() => picker?.click()}>Open a file…</Button>
+    <Button disabled={!workbench.patch} onclick={() => then(duplicate)}>Duplicate this one</Button>
     <input
       class="sr-only"
       type="file"
@@ -57,18 +58,15 @@
     {@const patch = workbench.patch}
     <div class="acts">
       <span>Download</span>
-      <button class="quiet" onclick={() => downloadPatch(patch)}>Patch file</button>
-      <button
-        class="quiet"
+      <Button onclick={() => downloadPatch(patch)}>Patch file</Button>
+      <Button
         onclick={() => {
           open = false;
           files = true;
-        }}>Sound or voltage (WAV)…</button
+        }}>Sound or voltage (WAV)…</Button
       >
-      <button
-        class="quiet"
-        onclick={() => void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
-        >Trace (CSV)</button
+      <Button onclick={() => void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
+        >Trace (CSV)</Button
       >
     </div>
   {/if}
@@ -84,11 +82,11 @@
       {#if group.title}<li class="title">{group.title}</li>{/if}
       {#each group.heads as head (head.id)}
         <li class:here={head.id === workbench.drafts.head?.id}>
-          <button class="bare open" onclick={() => then(() => workbench.open(head.id))}>{head.name}</button>
+          <Button look="bare" class="open" onclick={() => then(() => workbench.open(head.id))}>{head.name}</Button>
           <small>{head.tags.filter((tag) => tag !== WRONG).join(', ')}</small>
           <span>version {head.saved_number}{head.unsaved ? ', draft since' : ''}{head.demo ? ' · demo' : ''}</span>
-          <button class="bare" aria-label="Delete {head.name}" onclick={() => then(() => remove(head.id, head.name))}
-            >delete</button
+          <Button look="bare" aria-label="Delete {head.name}" onclick={() => then(() => remove(head.id, head.name))}
+            >delete</Button
           >
         </li>
       {/each}
@@ -145,7 +143,7 @@
     font-size: 13px;
     font-weight: 600;
   }
-  .open {
+  li :global(.open) {
     font-weight: 600;
   }
   .none {

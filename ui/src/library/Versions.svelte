@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { Modal } from 'flowbite-svelte';
   import type { Revision } from '../api/api';
   import { messages } from '../state/messages.svelte';
@@ -52,7 +53,7 @@
       maxlength="120"
       bind:value={name}
     />
-    <button class="quiet">Save as a version</button>
+    <Button>Save as a version</Button>
   </form>
   <p>Every saved version stays. Going back is a change like any other: it can be undone.</p>
   <ul>
@@ -60,20 +61,16 @@
       <li>
         <b>{revision.number}</b>
         <span>{revision.reason} · {new Date(revision.created_at).toLocaleString('en-GB')}</span>
-        <button class="quiet" aria-label="Go back to version {revision.number}" onclick={() => back(revision.number)}
-          >Go back</button
-        >
-        <button
-          class="quiet"
+        <Button aria-label="Go back to version {revision.number}" onclick={() => back(revision.number)}>Go back</Button>
+        <Button
           aria-label="Hold version {revision.number} as ghost"
-          onclick={() => void messages.attempt(() => ghost(revision.number))}>Ghost</button
+          onclick={() => void messages.attempt(() => ghost(revision.number))}>Ghost</Button
         >
         {#if part}
-          <button
-            class="quiet"
+          <Button
             title="Only {part.source ?? part.route}, as it was then"
             onclick={() => void messages.attempt(() => partBack(revision.number))}
-            >Only {part.source ?? part.route}</button
+            >Only {part.source ?? part.route}</Button
           >
         {/if}
       </li>

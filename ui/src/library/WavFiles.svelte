@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { Modal } from 'flowbite-svelte';
   import { titleOf } from '../state/wording';
   import { messages } from '../state/messages.svelte';
@@ -86,7 +87,7 @@
     >
   {/if}
   <div class="acts">
-    <button class="quiet" onclick={() => void messages.attempt(make)}>Write the file</button>
+    <Button onclick={() => void messages.attempt(make)}>Write the file</Button>
     <span role="status">{said}</span>
   </div>
 </Modal>

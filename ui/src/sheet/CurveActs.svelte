@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { putText, takeText } from '../state/clipboard';
   import type { Module } from '../api/api';
   import { flippedInHeight, flippedInTime, stretched, type Marks, type Points } from '../draw/curve';
@@ -47,28 +48,21 @@
     {#each grids as name (name)}<option value={name}>{name}</option>{/each}
   </select>
   <StartShape label="Start shape of {owner}" first="shape…" {ends} {heights} {ondraw} />
-  <button class="bare" title="Turn it round in time" onclick={() => ondraw(flippedInTime(points))}>round</button>
-  <button class="bare" title="Turn it over" onclick={() => ondraw(flippedInHeight(points, heights))}>over</button>
-  <button class="bare" title="Twice as long" onclick={() => ondraw(stretched(points, 2, curve ? Infinity : ends[1]))}
-    >×2</button
+  <Button look="bare" title="Turn it round in time" onclick={() => ondraw(flippedInTime(points))}>round</Button>
+  <Button look="bare" title="Turn it over" onclick={() => ondraw(flippedInHeight(points, heights))}>over</Button>
+  <Button look="bare" title="Twice as long" onclick={() => ondraw(stretched(points, 2, curve ? Infinity : ends[1]))}
+    >×2</Button
   >
-  <button class="bare" title="Half as long" onclick={() => ondraw(stretched(points, 0.5))}>÷2</button>
-  <button class="bare" onclick={() => void putText(JSON.stringify(points))}>copy</button>
-  <button class="bare" onclick={() => void paste()}>paste</button>
+  <Button look="bare" title="Half as long" onclick={() => ondraw(stretched(points, 0.5))}>÷2</Button>
+  <Button look="bare" onclick={() => void putText(JSON.stringify(points))}>copy</Button>
+  <Button look="bare" onclick={() => void paste()}>paste</Button>
   {#if curve}
-    <button class="bare" aria-pressed={curve.loop?.[0] === chosen} onclick={loopFrom}>loop from</button>
-    <button class="bare" aria-pressed={curve.loop?.[1] === chosen} onclick={loopTo}>loop to</button>
-    <button
-      class="bare"
+    <Button look="bare" aria-pressed={curve.loop?.[0] === chosen} onclick={loopFrom}>loop from</Button>
+    <Button look="bare" aria-pressed={curve.loop?.[1] === chosen} onclick={loopTo}>loop to</Button>
+    <Button
+      look="bare"
       aria-pressed={curve.hold_at === chosen}
-      onclick={() => onmark({ hold_at: curve.hold_at === chosen ? null : chosen }, 'hold')}>hold</button
+      onclick={() => onmark({ hold_at: curve.hold_at === chosen ? null : chosen }, 'hold')}>hold</Button
     >
   {/if}
 </div>
-
-<style>
-  [aria-pressed='true'] {
-    color: var(--ink);
-    font-weight: 600;
-  }
-</style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import type { FieldFacts, Module } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
   import {
@@ -281,11 +282,11 @@
             />
           {/each}
         {/each}
-        <button
-          class="bare"
+        <Button
+          look="bare"
           aria-label="Remove point {chosen + 1}"
           disabled={points.length <= 2}
-          onclick={() => remove(chosen)}>✕</button
+          onclick={() => remove(chosen)}>✕</Button
         >
       </div>
     {/if}

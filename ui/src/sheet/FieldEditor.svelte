@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import type { FieldFacts, Module } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -171,9 +172,9 @@
                 )}
             />
           {/each}
-          <button class="bare" aria-label="No {said}" onclick={() => set(null)}>✕</button>
+          <Button look="bare" aria-label="No {said}" onclick={() => set(null)}>✕</Button>
         {:else}
-          <button class="bare" aria-label="Set {said}" onclick={() => set([0, 1])}>none; set it</button>
+          <Button look="bare" aria-label="Set {said}" onclick={() => set([0, 1])}>none; set it</Button>
         {/if}
       </div>
     {:else if field.role === 'scale'}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { Modal } from 'flowbite-svelte';
   import { workbench } from '../state/workbench.svelte';
   import { seconds } from '../common/format';
@@ -19,7 +20,7 @@
         <p class="why">{finding.why} At {seconds(finding.from_s)}.</p>
         {#if finding.set_aside != null}
           <p class="why">Set aside: {finding.set_aside || 'no reason given'}</p>
-          <button class="quiet" onclick={() => workbench.judging.bringBack(finding.key)}>Look at it again</button>
+          <Button onclick={() => workbench.judging.bringBack(finding.key)}>Look at it again</Button>
         {:else if aside === finding.key}
           <form
             onsubmit={(event) => {
@@ -30,27 +31,25 @@
             }}
           >
             <input class="field" aria-label="Why it is meant" placeholder="Why it is meant" bind:value={reason} />
-            <button class="quiet">Set it aside</button>
+            <Button>Set it aside</Button>
           </form>
         {:else}
           <div class="acts">
-            <button
-              class="quiet"
+            <Button
               onclick={() => {
                 open = false;
                 workbench.showFinding(finding);
-              }}>Show</button
+              }}>Show</Button
             >
             {#if finding.fixed}
-              <button
-                class="quiet"
+              <Button
                 onclick={() => {
                   open = false;
                   workbench.judging.try(finding);
-                }}>Try: {finding.fix}</button
+                }}>Try: {finding.fix}</Button
               >
             {/if}
-            <button class="quiet" onclick={() => (aside = finding.key)}>Set aside…</button>
+            <Button onclick={() => (aside = finding.key)}>Set aside…</Button>
           </div>
         {/if}
       </li>
@@ -87,7 +86,7 @@
   }
   .why {
     font-size: 13px;
-    color: var(--faint) !important;
+    color: var(--faint);
   }
   .acts,
   form {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { Modal } from 'flowbite-svelte';
   import { api, asBody, unwrap } from '../api/api';
@@ -154,13 +155,11 @@
     <span class="gap"></span>
     <span>frame</span>
     {#each frames as _, i (i)}
-      <button class="quiet" aria-pressed={i === frame} aria-label="Frame {i + 1}" onclick={() => frameTo(i)}
-        >{i + 1}</button
-      >
+      <Button aria-pressed={i === frame} aria-label="Frame {i + 1}" onclick={() => frameTo(i)}>{i + 1}</Button>
     {/each}
-    <button class="quiet" disabled={frames.length >= 16} onclick={addFrame}>+ frame</button>
-    <button class="quiet" disabled={frames.length <= 1} onclick={removeFrame}>Remove frame</button>
-    <button class="quiet keep" onclick={keep}>Keep it in the patch</button>
+    <Button disabled={frames.length >= 16} onclick={addFrame}>+ frame</Button>
+    <Button disabled={frames.length <= 1} onclick={removeFrame}>Remove frame</Button>
+    <Button class="strong" style="margin-left: auto" onclick={keep}>Keep it in the patch</Button>
   </div>
 </Modal>
 
@@ -197,10 +196,5 @@
   }
   .gap {
     width: 12px;
-  }
-  .keep {
-    margin-left: auto;
-    background: var(--ink);
-    color: var(--paper) !important;
   }
 </style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { api, asBody, unwrap, type Module } from '../api/api';
   import { titleOf } from '../state/wording';
@@ -60,9 +61,9 @@
   <span>{shown(Number(value.toFixed(3)), 'ratio')}</span>
 </div>
 <div class="acts">
-  <button class="quiet" aria-pressed={end === 'zero'} onclick={() => turn(0, false)}>Put it at 0</button>
-  <button class="quiet" aria-pressed={value === 0.5} onclick={() => turn(0.5, false)}>Half</button>
-  <button class="quiet" aria-pressed={end === 'full'} onclick={() => turn(1, false)}>Put it full</button>
+  <Button aria-pressed={end === 'zero'} onclick={() => turn(0, false)}>Put it at 0</Button>
+  <Button aria-pressed={value === 0.5} onclick={() => turn(0.5, false)}>Half</Button>
+  <Button aria-pressed={end === 'full'} onclick={() => turn(1, false)}>Put it full</Button>
 </div>
 {#if end}
   <p class="help">With it {end === 'full' ? 'full' : 'at 0'}, set what each is:</p>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
   import Choice from '../common/Choice.svelte';
@@ -53,14 +54,14 @@
       width="3.1rem"
       oncommit={(v, m) => set(i, { offset: Number(v) }, m)}
     />
-    <button
-      class="bare"
+    <Button
+      look="bare"
       aria-label="Remove input {i + 1}"
       onclick={() =>
         onset(
           inputs.filter((_, n) => n !== i),
           ''
-        )}>✕</button
+        )}>✕</Button
     >
   </div>
 {/each}

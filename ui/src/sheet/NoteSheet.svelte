@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { onMount } from 'svelte';
   import { addSource } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
@@ -225,21 +226,21 @@
     <div class="spans">
       {#if workbench.sheet}
         {@const off = workbench.sheet.notes.at(-1)?.off_s ?? 0}
-        <button
-          class="bare"
+        <Button
+          look="bare"
           aria-pressed={workbench.tracing.span === null}
-          onclick={() => workbench.tracing.zoom(0, workbench.sheet!.seconds)}>whole note (0)</button
+          onclick={() => workbench.tracing.zoom(0, workbench.sheet!.seconds)}>whole note (0)</Button
         >
-        <button
-          class="bare"
+        <Button
+          look="bare"
           onclick={() =>
             workbench.tracing.zoom(workbench.sheet!.notes[0]!.on_s, workbench.sheet!.notes[0]!.on_s + 0.05)}
-          >first 50 ms (1)</button
+          >first 50 ms (1)</Button
         >
-        <button class="bare" onclick={() => workbench.tracing.zoom(off, workbench.sheet!.seconds)}>tail (2)</button>
+        <Button look="bare" onclick={() => workbench.tracing.zoom(off, workbench.sheet!.seconds)}>tail (2)</Button>
         {#if workbench.tracing.ghost}<span class="ghost"
             >behind: {workbench.tracing.ghost.label}
-            <button class="bare" aria-label="Let the ghost go" onclick={() => workbench.tracing.drop()}>✕</button></span
+            <Button look="bare" aria-label="Let the ghost go" onclick={() => workbench.tracing.drop()}>✕</Button></span
           >{/if}
       {/if}
       <div class="say"><SentenceField /></div>
@@ -301,9 +302,6 @@
     font-size: 12px;
     color: var(--faint);
     padding-left: 6px;
-  }
-  .spans [aria-pressed='true'] {
-    color: var(--ink);
   }
   .spans > :global(*) {
     white-space: nowrap;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import type { Patch } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { setBase } from '../state/actions';
@@ -183,17 +184,16 @@
     {/each}
     {#if section.path.includes('osc1')}
       <div class="acts">
-        <button class="quiet" onclick={() => (workbench.building = true)}>Build from harmonics…</button>
-        <button class="quiet" onclick={() => picker?.click()}>Read a WAV…</button>
-        <button
-          class="quiet"
+        <Button onclick={() => (workbench.building = true)}>Build from harmonics…</Button>
+        <Button onclick={() => picker?.click()}>Read a WAV…</Button>
+        <Button
           title="Its cycles, 2048 samples each"
           onclick={() => {
             const table = patch.voice?.oscillators?.osc1?.table ?? 'ladder';
             void messages.attempt(
               async () => void (await downloadMade(patch, 'table.wav', { table }, `-${table}.wav`))
             );
-          }}>Write the table</button
+          }}>Write the table</Button
         >
       </div>
     {/if}

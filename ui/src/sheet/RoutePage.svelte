@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { api, asBody, unwrap, type Route } from '../api/api';
   import { amountUnit, titleOf, verbFor } from '../state/wording';
@@ -211,35 +212,28 @@
 {/if}
 <div class="acts">
   {#if route.mode !== 'scale'}
-    <button class="quiet" title="What raised now lowers" onclick={() => invert(route.id)}>Turn over</button>
+    <Button title="What raised now lowers" onclick={() => invert(route.id)}>Turn over</Button>
   {/if}
   {#if route.mode === 'range'}
-    <button
-      class="quiet"
+    <Button
       title="A base and an amount, with the same result"
-      onclick={() => void messages.attempt(() => turn('amount'))}>As an amount</button
+      onclick={() => void messages.attempt(() => turn('amount'))}>As an amount</Button
     >
   {:else if (route.mode ?? 'add') === 'add'}
-    <button
-      class="quiet"
+    <Button
       title="From the set value to the set value and the amount, with the same result"
-      onclick={() => void messages.attempt(() => turn('range'))}>As a range</button
+      onclick={() => void messages.attempt(() => turn('range'))}>As a range</Button
     >
   {/if}
-  <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
-  <button
-    class="quiet"
-    title="Mute every other route"
-    onclick={() => solo((other) => other.id === route.id, `only ${route.id}`)}>Only it</button
+  <Button onclick={() => void copyChosen()}>Copy</Button>
+  <Button title="Mute every other route" onclick={() => solo((other) => other.id === route.id, `only ${route.id}`)}
+    >Only it</Button
   >
-  <button class="quiet" onclick={() => set({ enabled: !on }, on ? 'muted' : 'unmuted')}
-    >{on ? 'Mute' : 'Unmute'} it</button
-  >
-  <button class="quiet" onclick={() => removeRoute(route)}>Remove it</button>
-  <button
-    class="quiet"
+  <Button onclick={() => set({ enabled: !on }, on ? 'muted' : 'unmuted')}>{on ? 'Mute' : 'Unmute'} it</Button>
+  <Button onclick={() => removeRoute(route)}>Remove it</Button>
+  <Button
     onclick={() => (workbench.chosen = { what: 'source', id: route.source })}
-    disabled={route.source in (workbench.catalogue?.signals ?? {})}>Its source</button
+    disabled={route.source in (workbench.catalogue?.signals ?? {})}>Its source</Button
   >
 </div>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { takesSource } from './drag';
   import type { Route } from '../api/api';
   import { amountUnit, titleOf, verbFor } from '../state/wording';
@@ -55,18 +56,18 @@
   {/if}
   {#if route.via}<span class="via" title="scaled by {route.via}">× {route.via.replace('_', ' ')}</span>{/if}
   <span class="acts">
-    <button
-      class="bare"
+    <Button
+      look="bare"
       aria-label="{on ? 'Mute' : 'Unmute'} {route.source} on {title}"
       title={on ? 'Mute' : 'Unmute'}
       onclick={() => setRoute(route.id, { enabled: !on }, `${on ? 'mute' : 'unmute'} ${route.source} on ${title}`)}
-      >{on ? 'mute' : 'muted'}</button
+      >{on ? 'mute' : 'muted'}</Button
     >
-    <button
-      class="bare"
+    <Button
+      look="bare"
       aria-label="Remove {route.source} from {title}"
       title="Remove"
-      onclick={() => removeRoute(route)}>✕</button
+      onclick={() => removeRoute(route)}>✕</Button
     >
   </span>
 </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf } from '../state/document';
   import { ground, inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
@@ -54,7 +55,7 @@
           onclick={() => (workbench.chosen = { what: 'source', id: name })}><b>{name}</b></button
         >
         <span>{reads(name)}</span>
-        <button class="bare" aria-label="Take {name} off the stave" onclick={() => workbench.pin(name)}>✕</button>
+        <Button look="bare" aria-label="Take {name} off the stave" onclick={() => workbench.pin(name)}>✕</Button>
       </div>
     {/each}
   </div>

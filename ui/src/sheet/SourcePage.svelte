@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import type { FieldFacts, Module } from '../api/api';
   import { titleOf } from '../state/wording';
@@ -166,14 +167,13 @@
     </optgroup>
   </select>
   {#if mine.length > 0}
-    <button class="quiet" onclick={() => muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</button>
+    <Button onclick={() => muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</Button>
     {#if alone}
-      <button class="quiet" onclick={() => solo(null, 'let all sound')}>Let all sound</button>
+      <Button onclick={() => solo(null, 'let all sound')}>Let all sound</Button>
     {:else}
-      <button
-        class="quiet"
+      <Button
         title="Mute every route that is not from it"
-        onclick={() => solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</button
+        onclick={() => solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</Button
       >
     {/if}
     <select
@@ -194,12 +194,12 @@
       {/each}
     </select>
   {/if}
-  <button class="quiet" title="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</button>
-  <button class="quiet" onclick={() => void copyChosen()}>Copy</button>
-  <button class="quiet" aria-pressed={workbench.pinned.includes(module.id)} onclick={() => workbench.pin(module.id)}
-    >{workbench.pinned.includes(module.id) ? 'Off the stave' : 'As a stave'}</button
+  <Button title="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</Button>
+  <Button onclick={() => void copyChosen()}>Copy</Button>
+  <Button aria-pressed={workbench.pinned.includes(module.id)} onclick={() => workbench.pin(module.id)}
+    >{workbench.pinned.includes(module.id) ? 'Off the stave' : 'As a stave'}</Button
   >
-  <button class="quiet" onclick={() => removeSource(module.id)}>Remove it</button>
+  <Button onclick={() => removeSource(module.id)}>Remove it</Button>
 </div>
 
 {#if own.length > 0}

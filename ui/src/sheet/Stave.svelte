@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { takesSource } from './drag';
   import { addPull, setBase } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
@@ -147,25 +148,26 @@
 >
   <div class="left">
     <div class="title">
-      <button
-        class="bare"
+      <Button
+        look="bare"
         aria-expanded={open}
         aria-label="{open ? 'Close' : 'Open'} the ribbons under {lane.title.toLowerCase()}"
-        onclick={() => (open = !open)}><span class="turn">{open ? '▾' : '▸'}</span><b>{lane.title}</b></button
+        onclick={() => (open = !open)}><span class="turn">{open ? '▾' : '▸'}</span><b>{lane.title}</b></Button
       >
       <span class="places">
         {#each tools as tool (tool.name)}
-          <button class="bare" aria-label="{tool.name} {lane.title.toLowerCase()}" title={tool.name} onclick={tool.act}
-            >{tool.mark}</button
+          <Button look="bare" aria-label="{tool.name} {lane.title.toLowerCase()}" title={tool.name} onclick={tool.act}
+            >{tool.mark}</Button
           >
         {/each}
       </span>
-      <button
-        class="bare reads"
+      <Button
+        look="bare"
+        class="reads"
         title="Figures of {lane.title.toLowerCase()}"
         aria-label="Figures of {lane.title.toLowerCase()}"
         onclick={() => (workbench.chosen = { what: 'stave', id: name })}
-        ><output>{read ? read.value : over}</output></button
+        ><output>{read ? read.value : over}</output></Button
       >
     </div>
     <div class="set">
@@ -264,7 +266,7 @@
     font-size: 10px;
     color: var(--faint);
   }
-  .reads {
+  .stave :global(.reads) {
     min-width: 0;
     overflow: hidden;
   }

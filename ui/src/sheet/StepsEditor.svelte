@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import Bars from '../sound/Bars.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -48,10 +49,10 @@
       oncommit={(v, merge) => set(index, Number(v), merge)}
     />
   {/each}
-  <button class="bare" disabled={values.length >= 512} onclick={() => onset([...values, values.at(-1) ?? 1], '')}
-    >+ step</button
+  <Button look="bare" disabled={values.length >= 512} onclick={() => onset([...values, values.at(-1) ?? 1], '')}
+    >+ step</Button
   >
-  <button class="bare" disabled={values.length <= 1} onclick={() => onset(values.slice(0, -1), '')}>− step</button>
+  <Button look="bare" disabled={values.length <= 1} onclick={() => onset(values.slice(0, -1), '')}>− step</Button>
 </div>
 
 <style>

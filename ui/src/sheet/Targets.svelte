@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { noteName, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
@@ -57,7 +58,7 @@
   {/each}
 </div>
 {#each WISHES as [what, label] (what)}
-  {@const target = aiming.wished(what)}
+  {@const target = aiming.targetOf(what)}
   <Labelled name={label}>
     <div class="target">
       <input
@@ -74,7 +75,7 @@
           <ValueField
             value={target.value}
             unit={unitOf(what)}
-            label="Wished {label}"
+            label="Aimed {label}"
             width="100%"
             oncommit={(v) => aiming.aim(what, Number(v), note)}
           />
@@ -89,10 +90,10 @@
   <p class="help">
     {noteOf(target)}: {nameOf(target.what)}
     {said(target.what, target.value)}
-    <button
-      class="bare"
+    <Button
+      look="bare"
       aria-label="Forget the target for {nameOf(target.what)} at {noteOf(target)}"
-      onclick={() => aiming.forget(target)}>✕</button
+      onclick={() => aiming.forget(target)}>✕</Button
     >
   </p>
 {/each}
@@ -135,21 +136,20 @@
       </p>
     {/each}
     <div class="acts">
-      <button class="quiet" onclick={() => aiming.take()}>Take it</button>
-      <button class="quiet" onclick={() => aiming.leave()}>Leave it</button>
+      <Button onclick={() => aiming.take()}>Take it</Button>
+      <Button onclick={() => aiming.leave()}>Leave it</Button>
     </div>
   </div>
 {:else}
   <div class="acts">
     {#if aiming.abort}
-      <button class="quiet" onclick={() => aiming.stop()}>Stop</button><span class="help" role="status"
+      <Button onclick={() => aiming.stop()}>Stop</Button><span class="help" role="status"
         >{aiming.tries ? `${aiming.tries} tries…` : 'Working it out…'}</span
       >
     {:else}
-      <button
-        class="quiet"
+      <Button
         disabled={aiming.targets.length === 0 || aiming.changing.length === 0}
-        onclick={() => void messages.attempt(() => aiming.solve())}>Work it out</button
+        onclick={() => void messages.attempt(() => aiming.solve())}>Work it out</Button
       >
     {/if}
   </div>

@@ -24,7 +24,7 @@ export const WISHES: readonly (readonly [What, string])[] = [
 const NOTHING = 'nothing to change';
 
 /** A figure that a stave shall have, at the note that is played where none is named. */
-export interface Wished {
+export interface Aimed {
   what: What;
   value: number;
   velocity: number | null;
@@ -32,8 +32,8 @@ export interface Wished {
 }
 
 export class Aiming {
-  targets: Wished[] = $state.raw([]);
-  /** The note that is wished for at present; the one that is played where this is null. */
+  targets: Aimed[] = $state.raw([]);
+  /** The note that is aimed at at present; the one that is played where this is null. */
   velocity: number | null = $state(null);
   key: number | null = $state(null);
   /** The figures of another note. */
@@ -49,7 +49,7 @@ export class Aiming {
 
   constructor(readonly lane: string) {}
 
-  /** Figures of the note that is wished for. */
+  /** Figures of the note that is aimed at. */
   readonly measured: Measures | null = $derived.by(() =>
     this.velocity === null && this.key === null
       ? (workbench.judging.judgement?.measures.lanes[this.lane]?.measures ?? null)
@@ -61,18 +61,18 @@ export class Aiming {
   readonly others = $derived(this.changeable.filter((c) => !this.offered.includes(c)));
   /** The names of what may change, as things stand. */
   readonly changing = $derived(this.offered.filter((c) => this.changes(c)).map((c) => c.name));
-  /** Wishes at other notes than the one that is wished for at present. */
-  readonly elsewhere: Wished[] = $derived(this.targets.filter((w) => !this.here(w)));
+  /** Targets at other notes than the one that is aimed at at present. */
+  readonly elsewhere: Aimed[] = $derived(this.targets.filter((w) => !this.here(w)));
 
-  private here(target: Wished): boolean {
+  private here(target: Aimed): boolean {
     return target.velocity === this.velocity && target.key === this.key;
   }
 
-  wished(what: What): Wished | undefined {
+  targetOf(what: What): Aimed | undefined {
     return this.targets.find((w) => w.what === what && this.here(w));
   }
 
-  /** What a figure is at the note that is wished for; nothing where it is not known. */
+  /** What a figure is at the note that is aimed at; nothing where it is not known. */
   present(what: What): number | null {
     const of = this.measured;
     if (!of) return what.endsWith('_s') ? null : (workbench.sheet?.lanes[this.lane]?.set_value ?? null);
@@ -82,19 +82,19 @@ export class Aiming {
     return what === 'greatest' ? of.peak : of[what];
   }
 
-  /** The note that is wished for at present. */
-  get note(): Pick<Wished, 'velocity' | 'key'> {
+  /** The note that is aimed at at present. */
+  get note(): Pick<Aimed, 'velocity' | 'key'> {
     return { velocity: this.velocity, key: this.key };
   }
 
   aim(what: What, value: number, note = this.note): void {
-    const mine: Wished = { what, value, ...note };
-    const same = (w: Wished): boolean => w.what === what && w.velocity === note.velocity && w.key === note.key;
+    const mine: Aimed = { what, value, ...note };
+    const same = (w: Aimed): boolean => w.what === what && w.velocity === note.velocity && w.key === note.key;
     this.targets = [...this.targets.filter((w) => !same(w)), mine];
     this.leave();
   }
 
-  forget(target: Wished): void {
+  forget(target: Aimed): void {
     this.targets = this.targets.filter((w) => w !== target);
     this.leave();
   }
@@ -114,7 +114,7 @@ export class Aiming {
     this.there = null;
   }
 
-  /** Reads the figures of the note that is wished for, where it is not the one that is played. */
+  /** Reads the figures of the note that is aimed at, where it is not the one that is played. */
   async look(patch: Patch): Promise<void> {
     if (this.velocity === null && this.key === null) return;
     const [velocity, key] = [this.velocity ?? workbench.velocity, this.key ?? workbench.key];

@@ -72,10 +72,10 @@ describe('targets', () => {
     aiming.aim('peak', 1000);
     aiming.at('velocity', 118);
     aiming.aim('peak', 2000);
-    expect(aiming.wished('peak')?.value).toBe(2000);
+    expect(aiming.targetOf('peak')?.value).toBe(2000);
     expect(aiming.elsewhere.map((w) => [w.value, w.velocity])).toEqual([[1000, null]]);
     aiming.at('velocity', 88);
-    expect(aiming.wished('peak')).toEqual({ what: 'peak', value: 1000, velocity: null, key: null });
+    expect(aiming.targetOf('peak')).toEqual({ what: 'peak', value: 1000, velocity: null, key: null });
     aiming.forget(aiming.elsewhere[0]!);
     expect(aiming.targets).toHaveLength(1);
   });
@@ -124,7 +124,7 @@ describe('an answer', () => {
     expect([aiming.answer, aiming.abort]).toEqual([null, null]);
   });
 
-  it('goes, and its ghost with it, when something else is wished for', async () => {
+  it('goes, and its ghost with it, when something else is aimed at', async () => {
     const aiming = await fresh();
     aiming.aim('peak', 900);
     lines.push({ answer });

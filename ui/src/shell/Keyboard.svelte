@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { noteName } from '../common/format';
   import { playedBy } from './computer-keys';
@@ -48,9 +49,9 @@
 
 <div class="piano" role="group" aria-label="Keys; the lower a key is struck, the harder">
   <div class="octave">
-    <button class="quiet" aria-label="An octave down" disabled={octave <= 1} onclick={() => octave--}>−</button>
+    <Button aria-label="An octave down" disabled={octave <= 1} onclick={() => octave--}>−</Button>
     <span>{noteName(octave * 12)}</span>
-    <button class="quiet" aria-label="An octave up" disabled={octave >= 8} onclick={() => octave++}>+</button>
+    <Button aria-label="An octave up" disabled={octave >= 8} onclick={() => octave++}>+</Button>
   </div>
   <div class="keys">
     {#each whites as key (key)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import Findings from '../sheet/Findings.svelte';
@@ -26,23 +27,19 @@
     <div class="bar trouble" role="alert">
       <b>Two windows</b>
       <span>This patch was changed in another window. Nothing is lost: choose what this window shows.</span>
-      <button class="quiet" onclick={() => settleNow('both')}>Keep mine as a copy</button>
-      <button class="quiet" onclick={() => settleNow('mine')}>Let mine stand</button>
-      <button class="quiet" onclick={() => settleNow('theirs')}>Show theirs</button>
+      <Button onclick={() => settleNow('both')}>Keep mine as a copy</Button>
+      <Button onclick={() => settleNow('mine')}>Let mine stand</Button>
+      <Button onclick={() => settleNow('theirs')}>Show theirs</Button>
     </div>
   {:else if drafts.state === 'waiting'}
     <div class="bar trouble" role="alert">
-      <b>Not kept yet</b><span>{drafts.trouble}</span><button class="quiet" onclick={() => void drafts.flush()}
-        >Try now</button
-      >
+      <b>Not kept yet</b><span>{drafts.trouble}</span><Button onclick={() => void drafts.flush()}>Try now</Button>
     </div>
   {:else if drafts.state === 'refused'}
     <div class="bar trouble" role="alert"><b>Not kept</b><span>{drafts.trouble}</span></div>
   {:else if workbench.failure}
     <div class="bar trouble" role="alert">
-      <b>No trace</b><span>{workbench.failure}</span><button class="quiet" onclick={() => workbench.tracing.ask()}
-        >Try again</button
-      >
+      <b>No trace</b><span>{workbench.failure}</span><Button onclick={() => workbench.tracing.ask()}>Try again</Button>
     </div>
   {/if}
   {#if workbench.patch && !first}
@@ -54,7 +51,7 @@
             : ''}</small
         ></span
       >
-      {#if asides}<button class="quiet" onclick={() => (listed = true)}>Look</button>{/if}
+      {#if asides}<Button onclick={() => (listed = true)}>Look</Button>{/if}
     </div>
   {:else if first}
     <div class="bar finding" data-severity={first.severity}>
@@ -62,17 +59,16 @@
       <span><em>{first.sentence}</em> <small>{first.why}</small></span>
       {#if workbench.judging.trying?.key === first.key}
         <small>Behind, as it would be: {workbench.judging.trying.fix}</small>
-        <button class="quiet dark" disabled={workbench.judging.stale} onclick={() => workbench.judging.take()}
-          >Take it</button
+        <Button class="strong" disabled={workbench.judging.stale} onclick={() => workbench.judging.take()}
+          >Take it</Button
         >
-        <button class="quiet" onclick={() => workbench.judging.leave()}>Leave it</button>
+        <Button onclick={() => workbench.judging.leave()}>Leave it</Button>
       {:else}
-        <button class="quiet" onclick={() => workbench.showFinding(first)}>Show</button>
-        {#if first.fixed}<button class="quiet dark" onclick={() => workbench.judging.try(first)}
-            >Try: {first.fix}</button
+        <Button onclick={() => workbench.showFinding(first)}>Show</Button>
+        {#if first.fixed}<Button class="strong" onclick={() => workbench.judging.try(first)}>Try: {first.fix}</Button
           >{/if}
-        <button class="quiet" onclick={() => (listed = true)}
-          >{workbench.judging.findings.length > 1 ? `${workbench.judging.findings.length - 1} more` : 'All'}</button
+        <Button onclick={() => (listed = true)}
+          >{workbench.judging.findings.length > 1 ? `${workbench.judging.findings.length - 1} more` : 'All'}</Button
         >
       {/if}
     </div>
@@ -80,20 +76,19 @@
   {#each messages.all as message (message.id)}
     <div class="bar" class:trouble={message.trouble} role={message.trouble ? 'alert' : 'status'}>
       <span>{message.text}</span>
-      {#if message.act}<button
-          class="quiet"
+      {#if message.act}<Button
           onclick={() => {
             message.act?.run();
             messages.dismiss(message.id);
-          }}>{message.act.label}</button
+          }}>{message.act.label}</Button
         >{/if}
-      <button class="bare" aria-label="Dismiss" onclick={() => messages.dismiss(message.id)}>✕</button>
+      <Button look="bare" aria-label="Dismiss" onclick={() => messages.dismiss(message.id)}>✕</Button>
     </div>
   {/each}
   {#if player.guarded}
     <div class="bar" role="alert">
       <b>Turned down</b><span>{player.guarded}</span>
-      <button class="quiet" onclick={() => player.allow()}>Play it as it is</button>
+      <Button onclick={() => player.allow()}>Play it as it is</Button>
     </div>
   {/if}
   {#if !settings.now.cautionSeen && player.playing}
@@ -103,14 +98,14 @@
         >Playback starts low and passes a limiter. Resonance and fast high notes can still jump by 20 dB; headphones are
         the greater risk.</span
       >
-      <button class="quiet" onclick={() => settings.set({ cautionSeen: true })}>Understood</button>
+      <Button onclick={() => settings.set({ cautionSeen: true })}>Understood</Button>
     </div>
   {:else if !settings.now.pointerSeen}
     <div class="bar">
       <ol>
         {#each POINTER as step, i (i)}<li>{step}</li>{/each}
       </ol>
-      <button class="quiet" onclick={() => settings.set({ pointerSeen: true })}>Got it</button>
+      <Button onclick={() => settings.set({ pointerSeen: true })}>Got it</Button>
     </div>
   {/if}
 </footer>
@@ -184,9 +179,7 @@
     font-size: 12.5px;
     color: var(--faint);
   }
-  .dark {
-    background: var(--ink);
-    color: var(--paper);
+  footer :global(.strong) {
     max-width: 24rem;
     overflow: hidden;
     text-overflow: ellipsis;

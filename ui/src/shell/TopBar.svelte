@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { messages } from '../state/messages.svelte';
   import { setNote } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
@@ -40,7 +41,7 @@
 
 <header>
   <div class="who">
-    <button class="quiet" onclick={onlibrary} aria-label="Patches" title="All patches (P)">Patches</button>
+    <Button onclick={onlibrary} aria-label="Patches" title="All patches (P)">Patches</Button>
     <input
       class="field title"
       aria-label="Name of the patch"
@@ -48,9 +49,7 @@
       maxlength="120"
       onchange={rename}
     />
-    <button class="quiet" onclick={() => void messages.attempt(() => save())} title="Save as a version (Ctrl-S)"
-      >Save</button
-    >
+    <Button onclick={() => void messages.attempt(() => save())} title="Save as a version (Ctrl-S)">Save</Button>
   </div>
   <div class="note" role="group" aria-label="Test note">
     {#if notes > 1}
@@ -71,10 +70,9 @@
     />
     <span class="three">
       {#each VELOCITIES as step (step.name)}
-        <button
-          class="quiet"
+        <Button
           aria-pressed={workbench.velocity === step.velocity}
-          onclick={() => setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}>{step.name}</button
+          onclick={() => setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}>{step.name}</Button
         >
       {/each}
     </span>
@@ -115,20 +113,18 @@
     >
       {player.playing ? 'Stop' : player.waiting ? '…' : 'Play'}
     </button>
-    <button
-      class="quiet"
+    <Button
       aria-pressed={player.loop}
       onclick={() => (player.loop = !player.loop)}
-      title="Play again and again; changes are heard at the next pass (L)">Loop</button
+      title="Play again and again; changes are heard at the next pass (L)">Loop</Button
     >
-    <button
-      class="quiet"
+    <Button
       aria-pressed={workbench.tracing.allThree}
       onclick={() => {
         workbench.tracing.allThree = !workbench.tracing.allThree;
         workbench.tracing.ask();
       }}
-      title="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</button
+      title="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</Button
     >
     <label class="level" title="Playback level; it starts low">
       <span class="sr-only">Playback level</span>
@@ -150,43 +146,38 @@
       title="The limiter: how much it took off the loudest moment of what was played last"
       >{player.limitedDb > 0 ? `limiter −${player.limitedDb.toFixed(1)} dB` : 'limiter'}</span
     >
-    <button
-      class="quiet"
+    <Button
       aria-pressed={settings.now.keys}
       title="A row of keys (K)"
-      onclick={() => settings.set({ keys: !settings.now.keys })}>Keys</button
+      onclick={() => settings.set({ keys: !settings.now.keys })}>Keys</Button
     >
-    <button
-      class="quiet"
+    <Button
       aria-pressed={workbench.tracing.ghost !== null}
       title="Hold this version behind what you change next (G)"
-      onclick={() => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold())}>Ghost</button
+      onclick={() => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold())}>Ghost</Button
     >
-    <button class="bare status" onclick={onversions} title="Versions of this patch" data-state={drafts.state}
-      >{status}</button
+    <Button look="bare" class="status" onclick={onversions} title="Versions of this patch" data-state={drafts.state}
+      >{status}</Button
     >
-    <button
-      class="quiet"
+    <Button
       disabled={!workbench.steps.undoLabel}
       onclick={() => workbench.undo()}
       aria-label={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}
       title={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Nothing to undo'}
-      ><span class="cut">{workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}</span></button
+      ><span class="cut">{workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}</span></Button
     >
-    <button
-      class="quiet"
+    <Button
       disabled={!workbench.steps.redoLabel}
       onclick={() => workbench.redo()}
       aria-label={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Redo'}
-      title={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Nothing to redo'}>Redo</button
+      title={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Nothing to redo'}>Redo</Button
     >
-    <button
-      class="quiet"
+    <Button
       onclick={() => settings.set({ theme: settings.dark ? 'light' : 'dark' })}
       aria-label="{settings.dark ? 'Light' : 'Dark'} theme"
-      title="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</button
+      title="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</Button
     >
-    <button class="quiet" onclick={onhelp} aria-label="Help" title="Shortcuts and cautions (?)">?</button>
+    <Button onclick={onhelp} aria-label="Help" title="Shortcuts and cautions (?)">?</Button>
   </div>
 </header>
 
@@ -221,7 +212,7 @@
       min-width: 0;
     }
   }
-  .status {
+  header :global(.status) {
     margin-right: auto;
   }
   .light {
@@ -251,14 +242,12 @@
   .title:focus {
     border-color: var(--edge);
   }
-  .status {
+  header :global(.status) {
     color: var(--faint);
     font-size: 13px;
     white-space: nowrap;
   }
-  .status[data-state='conflict'],
-  .status[data-state='refused'],
-  .status[data-state='waiting'] {
+  header :global(.status:is([data-state='conflict'], [data-state='refused'], [data-state='waiting'])) {
     color: var(--madder);
     font-weight: 600;
   }
@@ -270,14 +259,14 @@
   .three {
     display: flex;
   }
-  .three button {
+  .three :global(button) {
     border-radius: 0;
     margin-left: -1px;
   }
-  .three button:first-child {
+  .three :global(button:first-child) {
     border-radius: 5px 0 0 5px;
   }
-  .three button:last-child {
+  .three :global(button:last-child) {
     border-radius: 0 5px 5px 0;
   }
   .go {

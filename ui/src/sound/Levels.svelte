@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { figure, hertz } from '../common/format';
   import type { Look } from '../api/look';
@@ -53,23 +54,22 @@
   </table>
   <div class="acts">
     {#if workbench.tracing.ghost}
-      <button class="quiet" onclick={() => void player.compare(false)}>A against B</button>
-      <button class="quiet" onclick={() => void player.compare(true)}>Blind</button>
+      <Button onclick={() => void player.compare(false)}>A against B</Button>
+      <Button onclick={() => void player.compare(true)}>Blind</Button>
       {#if player.comparing === 'blind'}
         <p>
-          Sounding: {player.side}. <button class="bare" onclick={() => player.reveal()}>Say which is which</button>
+          Sounding: {player.side}. <Button look="bare" onclick={() => player.reveal()}>Say which is which</Button>
         </p>
       {:else if player.comparing === 'open'}
         <p>{player.side}: {player.sideIs(player.side)}, at one loudness.</p>
       {/if}
     {:else}
-      <button
-        class="quiet"
+      <Button
         title="Hold this version, then change something: both are shown, and heard at one loudness (G)"
-        onclick={() => workbench.tracing.hold()}>Hold as ghost</button
+        onclick={() => workbench.tracing.hold()}>Hold as ghost</Button
       >
     {/if}
-    <button class="quiet" onclick={() => (workbench.building = true)}>Harmonics…</button>
+    <Button onclick={() => (workbench.building = true)}>Harmonics…</Button>
   </div>
 </div>
 

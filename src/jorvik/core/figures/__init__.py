@@ -42,9 +42,9 @@ def of_kind(kind: str, found: Iterable[Figure]) -> list[Figure]:
 
 
 def with_reading(context: Context, kind: str, about: str, name: str, value: float) -> Patch:
-    """Return the patch in which a reading comes to a with_value value, or as near to it as its ranges allow.
+    """Return the patch in which a figure comes to another value, or as near to it as its ranges allow.
 
-    Raises Problem when there is no such reading, or none that can be with_value for.
+    Raises Problem when there is no such figure, or none that can be set.
     """
     for reading in KINDS[kind](context) if kind in KINDS else ():
         if (reading.about, reading.name) == (about, name) and reading.with_value is not None:

@@ -1,4 +1,4 @@
-"""What can be with_value of a lane, and what may be changed for it: its set value, amounts, times, bends."""
+"""What can be aimed at on a lane, and what may be changed for it: its set value, amounts, times, bends."""
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -71,11 +71,11 @@ def changeable(patch: Patch, at: Destination, targets: Sequence[Target]) -> list
     """Return what may be changed for targets of a lane, and what is changed when nothing is chosen.
 
     That is the set value and what adds to it, or the range that takes its place; an attack where a time to the peak is
-    with_value for, a decay where a time of the fall is, and its bend where two of them are; where times alone are with_value
-    for, nothing else is changed for them. What only key or velocity does is left alone while all targets are for one
+    aimed at, a decay where a time of the fall is, and its bend where two of them are; where times alone are aimed
+    at, nothing else is changed for them. What only key or velocity does is left alone while all targets are for one
     key or velocity.
     """
-    with_value = {target.what for target in targets}
+    wanted = {target.what for target in targets}
     varied = {name for name in ("velocity", "key") if len({getattr(target, name) for target in targets}) > 1}
     ranged = any(route.mode == "range" for route in _onto(patch, at.name))
     found = [_of(patch, at, f"{at.title.lower()} set at", not ranged)]
@@ -84,8 +84,8 @@ def changeable(patch: Patch, at: Destination, targets: Sequence[Target]) -> list
             found.extend(_ends(at, route))
         else:
             found.extend(_amounts(patch, at, route, varied))
-    times = [one for name in dict.fromkeys(_sources(patch, at.name)) for one in _settings(patch, name, with_value)]
-    if all(what.endswith("_s") for what in with_value) and any(one.usual for one in times):
+    times = [one for name in dict.fromkeys(_sources(patch, at.name)) for one in _settings(patch, name, wanted)]
+    if all(what.endswith("_s") for what in wanted) and any(one.usual for one in times):
         found = [replace(one, usual=False) for one in found]
     return [*found, *times]
 
@@ -190,6 +190,6 @@ def _settings(patch: Patch, name: str, with_value: Collection[str]) -> Iterator[
         if at is None or facts.get("role") != "number":
             continue
         plain = not isinstance(getattr(module, field), str)
-        both = field == "decay_bend" and {"half_s", "tenth_s"} <= set(with_value)
-        usual = module.is_staged and plain and (both or bool(set(_SERVES.get(field, ())) & set(with_value)))
+        both = field == "decay_bend" and {"half_s", "tenth_s"} <= set(wanted)
+        usual = module.is_staged and plain and (both or bool(set(_SERVES.get(field, ())) & set(wanted)))
         yield _of(patch, at, at.title, usual)

@@ -1,8 +1,8 @@
 """Work it out for me: targets for a lane, solved for amounts, times and the set value.
 
-Where routes only add, a lane is a straight sum in its modulation unit, and with_value levels are a linear system in the set
+Where routes only add, a lane is a straight sum in its modulation unit, and wanted levels are a linear system in the set
 value and the amounts: it is solved, and the answer traced. Else, or where that does not hold (a peak that moves to
-another moment, a clamp, a with_value time), a bounded least-squares fit (scipy's trust-region reflective) over traces at a
+another moment, a clamp, a wanted time), a bounded least-squares fit (scipy's trust-region reflective) over traces at a
 low rate; each residual is a target missed, in its tolerance. What cannot be met together comes out as what is left.
 """
 
@@ -52,9 +52,9 @@ class Solved:
 def checked(
     patch: Patch, lane: str, targets: Sequence[Target], names: Sequence[str] | None = None
 ) -> tuple[Destination, list[Changeable]]:
-    """Return what is with_value for and what may be changed for it: what is named, or what is usual.
+    """Return what is aimed at and what may be changed for it: what is named, or what is usual.
 
-    Raises Problem when there is nothing to target for, or nothing to change.
+    Raises Problem when there is nothing to aim at, or nothing to change.
     """
     at = aimed_at(patch, lane)
     if not 1 <= len(targets) <= 16:
@@ -85,7 +85,7 @@ def solve(
 ) -> Solved:
     """Return the patch that meets targets of a lane best, changed only in what is named (see :mod:`.changeable`).
 
-    With no names, in what is usual. Raises Problem when there is nothing to target for, or nothing to change.
+    With no names, in what is usual. Raises Problem when there is nothing to aim at, or nothing to change.
     """
     at, free = checked(patch, lane, targets, names)
     trials = _Trials(patch, at, free, cancelled, progress)
@@ -168,9 +168,9 @@ def _solved(
 def _straight(
     patch: Patch, at: Destination, targets: Sequence[Target], free: Sequence[Changeable], start: Floats
 ) -> Floats | None:
-    """Return the set value and amounts that bring each with_value level about at the moment where that figure is now.
+    """Return the set value and amounts that bring each wanted level about at the moment where that figure is now.
 
-    Of many answers the one with the least change is taken; the set value is kept where nothing is with_value of it. None
+    Of many answers the one with the least change is taken; the set value is kept where nothing is wanted of it. None
     where the lane is no plain sum, or something else may change.
     """
     routes = [route for route in patch.live_routes if route.destination == at.name]
@@ -223,7 +223,7 @@ def _figures(patch: Patch, at: Destination, targets: Sequence[Target]) -> list[f
 
 
 def _had(patch: Patch, at: Destination) -> dict[What, float]:
-    """Return everything that can be with_value for of a lane, as it is."""
+    """Return everything that can be aimed at on a lane, as it is."""
     of = trace(patch, DRAFT_RATE)
     note = of.run.note
     values = of.lanes[at.name].value if at.name in of.lanes else np.full(of.run.length, patch.base(at))

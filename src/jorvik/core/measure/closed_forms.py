@@ -33,7 +33,7 @@ def ring(frequency_hz: float, q: float) -> Ring:
 
 
 def ring_from(rings_at_hz: float, time_s: float) -> tuple[float, float]:
-    """Return the frequency and Q of a filter that rings at a frequency for a time: the form the other way round."""
+    """Return the frequency and Q of a filter that rings at a frequency for a time: the ring the other way round."""
     q = math.sqrt((math.pi * rings_at_hz * time_s / math.log(1000.0)) ** 2 + 0.25)
     return rings_at_hz / math.sqrt(max(1e-12, 1.0 - 1.0 / (4.0 * q * q))), q
 

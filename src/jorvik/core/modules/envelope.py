@@ -11,7 +11,7 @@ from jorvik.core.units.words import time_text
 
 
 class Envelope(Module):
-    """Delay, attack, hold, decay, sustain and release, each stage bent as with_value.
+    """Delay, attack, hold, decay, sustain and release, each stage bent as wished.
 
     Stages follow each other in continuous time: a stage that ends between two samples hands what is left of the
     sample to the next, so that the curve does not depend on the sample rate.
