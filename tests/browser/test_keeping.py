@@ -64,6 +64,16 @@ class Keeping(BrowserCase):
         self.page.get_by_role("button", name=re.compile("^Undo")).click()
         self.expect_amount("10 st")
 
+    def test_a_version_is_saved_once(self) -> None:
+        self.type_into(AMOUNT, "20st")
+        self.page.get_by_role("button", name="Save", exact=True).click()
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("saved · version 2")
+        self.page.get_by_role("button", name="Save", exact=True).press("Enter")
+        expect(self.page.get_by_role("status").filter(has_text="Nothing has changed since version 2.")).to_be_visible()
+        self.type_into(AMOUNT, "21st")
+        self.page.keyboard.press("Control+s")
+        expect(self.page.get_by_title("Versions of this patch")).to_have_text("saved · version 3")
+
     def test_the_server_is_killed_in_the_middle_of_an_edit(self) -> None:
         port, engine = self.served.port, self.served.engine
         type(self).served.stop()

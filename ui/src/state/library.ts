@@ -45,6 +45,12 @@ export async function duplicate(): Promise<void> {
 
 export async function save(name = ''): Promise<void> {
   await workbench.settled();
+  await workbench.drafts.flush();
+  const { head, state } = workbench.drafts;
+  if (!name.trim() && state === 'kept' && head && !head.unsaved) {
+    messages.say(`Nothing has changed since version ${head.saved_number}.`);
+    return;
+  }
   const kept = await workbench.drafts.save(cut(name.trim(), 200) || 'saved');
   messages.say(`Saved as version ${kept.saved_number}${name.trim() ? `, ${name.trim()}` : ''}.`);
   await workbench.refreshHeads();
