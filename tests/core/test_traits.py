@@ -1,6 +1,7 @@
 """What others know of a module kind or a destination is a trait that it declares: nothing lists them by name."""
 
 import ast
+import re
 import unittest
 from pathlib import Path
 
@@ -48,6 +49,16 @@ class Named(unittest.TestCase):
                 if isinstance(node, ast.Tuple | ast.List | ast.Set):
                     named = {part.value for part in node.elts if isinstance(part, ast.Constant)} & set(VOICE)
                     self.assertLess(len(named), 4, f"{path.name}, line {node.lineno}")
+
+    def test_the_screen_lists_neither(self) -> None:
+        names = {*KINDS, *VOICE}
+        paths = [path for path in (ROOT / "ui/src").rglob("*") if path.suffix in (".ts", ".svelte")]
+        paths = [path for path in paths if ".gen." not in path.name and ".test." not in path.name]
+        self.assertGreater(len(paths), 50)
+        for path in paths:
+            for found in re.findall(r"[\[{(][^\[\](){}]*[\])}]", path.read_text()):
+                named = names.intersection(re.findall(r"'(\w+)'", found))
+                self.assertLess(len(named), 2, f"{path.name}: {found[:80]}")
 
 
 class Declared(unittest.TestCase):

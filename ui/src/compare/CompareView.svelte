@@ -25,7 +25,7 @@
   let stave = $state('cutoff');
   let apart = $state(false);
   const many = $derived(comparing.steps.length > TOLD_APART);
-  const rungs = $derived(comparing.steps.map(({ rung }) => rung));
+  const steps = $derived(comparing.steps.map(({ rung }) => rung));
   const longest = $derived(Math.max(...comparing.steps.map(({ rung }) => rung.seconds)));
 
   $effect(() => {
@@ -138,7 +138,7 @@
           <Button look="bare" aria-pressed={name === stave} onclick={() => (stave = name)}
             ><b>{comparing.titles[name]}</b></Button
           >
-          <small>{answer(rungs, name, comparing.units[name] ?? '')}</small>
+          <small>{answer(steps, name, comparing.units[name] ?? '')}</small>
         </div>
         <div class="right" role="img" aria-label="{comparing.titles[name]} at every step">
           {#if apart}

@@ -18,11 +18,11 @@
 
   function cell(i: number, measure: Measure): string {
     const value = measured(of.steps[i]?.rung, stave, measure);
-    return value === undefined ? '–' : value === null ? 'moving' : inWords(value, stave, unit, measure);
+    return value === undefined ? '–' : value === null ? 'moving' : inWords(value, unit, measure);
   }
   function difference(i: number, measure: Measure): string {
     const [first, value] = [0, i].map((at) => measured(of.steps[at]?.rung, stave, measure));
-    return i === 0 || first == null || value == null ? '' : apart(first, value, stave, unit, measure);
+    return i === 0 || first == null || value == null ? '' : apart(first, value, unit, measure);
   }
   function swap(i: number): void {
     if (picked === null) picked = i;

@@ -25,7 +25,7 @@
       })
       .sort((a, b) => a.x - b.x)
   );
-  const inUnit = (value: number): string => inWords(value, stave, of.units[stave] ?? '', measure, 3);
+  const inUnit = (value: number): string => inWords(value, of.units[stave] ?? '', measure, 3);
   /** The curve in words, for who cannot see it. */
   const said = $derived(points.map(({ x, y }) => `${stepLabel(ladder, x)} ${inUnit(y)}`).join(', '));
   const hollow = $derived(points.some((p) => p.moving));

@@ -66,20 +66,20 @@ export function measured(step: ComparedStep | undefined, stave: string, measure:
 }
 
 /** Returns a figure of a stave as it is read, in its unit. */
-export function inWords(value: number, stave: string, unit: string, measure: Measure, digits = 4): string {
+export function inWords(value: number, unit: string, measure: Measure, digits = 4): string {
   if (measure === 'peak_s') return seconds(value);
-  return shown(Number(value.toPrecision(digits)), stave === 'pitch' ? 'st' : unit);
+  return shown(Number(value.toPrecision(digits)), unit);
 }
 
 /** Returns how far a figure lies from the first's, in musical units; nothing where it is the same. */
-export function apart(first: number, value: number, stave: string, unit: string, measure: Measure): string {
+export function apart(first: number, value: number, unit: string, measure: Measure): string {
   const sign = value > first ? '+' : '';
   if (measure === 'peak_s') return value === first ? '' : `${sign}${seconds(value - first)}`;
   if (unit === 'Hz') {
     const semitones = 12 * Math.log2(value / first);
     return Math.abs(semitones) < 0.005 ? '' : `${sign}${figure(semitones, 3)} st`;
   }
-  return Math.abs(value - first) < 1e-6 ? '' : sign + inWords(value - first, stave, unit, measure, 3);
+  return Math.abs(value - first) < 1e-6 ? '' : sign + inWords(value - first, unit, measure, 3);
 }
 
 /** Says which figure of a stave differs most from step to step, and by how much: a level, or else when the peak comes. */
@@ -89,11 +89,11 @@ export function answer(steps: readonly ComparedStep[], stave: string, unit: stri
     const values = steps.map((step) => measured(step, stave, measure)).filter((value) => value != null);
     if (values.length < 2) return [];
     const [low, high] = [Math.min(...values), Math.max(...values)];
-    const words = apart(low, high, stave, unit, measure).replace('+', '');
+    const words = apart(low, high, unit, measure).replace('+', '');
     if (!words) return [];
     if (measure === 'peak_s') return [{ name, way: 0, words }];
     const way = unit === 'Hz' ? 12 * Math.log2(high / low) : high - low;
-    return [{ name, way, words: stave === 'pitch' ? `${figure(100 * way)} cents` : words }];
+    return [{ name, way, words: unit === 'st' ? `${figure(100 * way)} cents` : words }];
   });
   const most = found.sort((a, b) => b.way - a.way)[0];
   return most ? `${most.name}: ${most.words} apart` : 'the same at each step';

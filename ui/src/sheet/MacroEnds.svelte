@@ -36,9 +36,7 @@
   }
   const laneOf = (name: string) => workbench.sheet?.lanes[name];
   const unitOf = (name: string): string =>
-    name === 'pitch'
-      ? 'st'
-      : (laneOf(name)?.unit ?? workbench.catalogue?.destinations.find((at) => at.name === name)?.unit ?? 'ratio');
+    laneOf(name)?.unit ?? workbench.catalogue?.destinations.find((at) => at.name === name)?.unit ?? 'ratio';
   const valueOf = (name: string): number => {
     const route = mine.find((r) => r.destination === name);
     if (route?.mode === 'range') return (end === 'full' ? route.high : route.low) ?? 0;

@@ -23,7 +23,7 @@
   let found: Reached[] | null = $state.raw(null);
   let abort: AbortController | null = null;
 
-  const unit = $derived(name === 'pitch' ? 'st' : (workbench.sheet?.lanes[name]?.unit ?? 'ratio'));
+  const unit = $derived(workbench.sheet?.lanes[name]?.unit ?? 'ratio');
   /** Until one is chosen: where it settles, or its peak where it does not settle in this note. */
   const settles = $derived(workbench.judging.judgement?.measures.lanes[name]?.measures.settle != null);
   const chosen: Figure = $derived(wanted ?? (settles ? 'settle' : 'peak'));

@@ -22,7 +22,7 @@
   ]);
   const scale = $derived(laneScale(name, roomFor(lane, others), workbench.oneKey));
   const pulls = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.destination === name) : []);
-  const unit = $derived(name === 'pitch' ? 'st' : lane.unit);
+  const unit = $derived(lane.unit);
   const over = $derived(spread());
   const sources = $derived([
     ...(workbench.patch ? modules(workbench.patch).map((module) => module.id) : []),

@@ -26,7 +26,7 @@
 
 <header>{lane?.title ?? name}</header>
 {#if measured}
-  <Figures of={measured.measures} unit={name === 'pitch' ? 'st' : measured.unit} />
+  <Figures of={measured.measures} unit={measured.unit} />
   <p class="help">From least to greatest: {shown(Number(measured.distance.toPrecision(4)), measured.distance_unit)}.</p>
 {:else}
   <p class="help">Nothing moves it.</p>

@@ -11,7 +11,7 @@
   let { name }: { name: string } = $props();
 
   const aiming = $derived(new Aiming(name));
-  const unit = $derived(name === 'pitch' ? 'st' : (workbench.sheet?.lanes[name]?.unit ?? 'ratio'));
+  const unit = $derived(workbench.sheet?.lanes[name]?.unit ?? 'ratio');
 
   $effect(() => {
     const mine = aiming;

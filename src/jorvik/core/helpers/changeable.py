@@ -181,7 +181,7 @@ def _behind(patch: Patch, signal: object, depth: int = 0) -> Iterator[str]:
         yield from _behind(patch, value, depth + 1)
 
 
-def _settings(patch: Patch, name: str, with_value: Collection[str]) -> Iterator[Changeable]:
+def _settings(patch: Patch, name: str, wanted: Collection[str]) -> Iterator[Changeable]:
     """Yield the numbers that a module is set by."""
     module = patch.modules_by_id[name]
     for field, info in type(module).model_fields.items():
