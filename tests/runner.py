@@ -74,6 +74,8 @@ def main(words: list[str], watch: Coverage | None = None) -> int:
         beside = subprocess.Popen(
             [sys.executable, "-m", "tests", BESIDE], cwd=ROOT, stdout=told, stderr=subprocess.STDOUT, text=True
         )
+        # The half with the browser takes longest, and what it waits for gives way to others: so does this one.
+        os.nice(10)
         for name, command in CHECKS.items():
             good = run_check(name, command)
             passed, failed = passed + good, failed + (not good)

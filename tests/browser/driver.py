@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync
 from jorvik.serve import load_demo
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
-from tests.support import Served
+from tests.support import PATIENCE_S, Served
 
 FLAGS = [
     *("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync"),
@@ -25,8 +25,6 @@ SHEETS = "performance.getEntriesByName('jorvik:sheet').length"
 
 MIRRORS = "Object.keys(localStorage).filter(key => key.startsWith('jorvik.draft.')).length"
 """How many drafts lie in the browser that the store does not have."""
-
-PATIENCE_S = 10.0
 
 
 class BrowserCase(unittest.TestCase):
@@ -44,7 +42,7 @@ class BrowserCase(unittest.TestCase):
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         cls.addClassCleanup(cls.browser.close)
-        expect.set_options(timeout=10_000)
+        expect.set_options(timeout=PATIENCE_S * 1000)
 
     @classmethod
     def serve(cls) -> Served:
