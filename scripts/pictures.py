@@ -103,13 +103,13 @@ def finding(page: Page) -> None:
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
 
 
-def form(page: Page) -> None:
+def target(page: Page) -> None:
     """Targets at two velocities, worked out together."""
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
     page.wait_for_timeout(1200)
     for velocity, peak in (("40", "700Hz"), ("118", "3.2kHz")):
-        for label, value in (("Target at velocity", velocity), ("Wished peak", peak)):
-            if label == "Wished peak":
+        for label, value in (("Target at velocity", velocity), ("Target peak", peak)):
+            if label == "Target peak":
                 page.get_by_label("Target for peak", exact=True).check()
             field = page.get_by_label(label, exact=True)
             field.fill(value)
@@ -133,7 +133,7 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "compare": ("light", compare),
     "finding": ("light", finding),
     "figures": ("light", figures),
-    "form": ("light", form),
+    "target": ("light", target),
 }
 
 

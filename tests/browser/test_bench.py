@@ -164,7 +164,7 @@ class Judging(BrowserCase):
         aside = self.page.get_by_role("complementary")
         expect(aside).to_contain_text("1.3 kHz after 420 ms")
         aside.get_by_label("Target for peak", exact=True).check()
-        self.type_into("Wished peak", "2.6kHz")
+        self.type_into("Target peak", "2.6kHz")
         aside.get_by_role("button", name="Work it out").click()
         aside.get_by_role("button", name="Take it").click()
         expect(aside).to_contain_text(re.compile("2.6 kHz after|2.59. kHz after"))

@@ -221,7 +221,7 @@ class InPlace(OnThePage):
 
     def peak_target(self, value: str) -> None:
         self.page.get_by_label("Target for peak", exact=True).check()
-        self.type_into("Wished peak", value)
+        self.type_into("Target peak", value)
 
     def test_targets_at_two_velocities_by_what_was_chosen(self) -> None:
         self.open_demo("Oar Drag")

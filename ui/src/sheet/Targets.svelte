@@ -75,7 +75,7 @@
           <ValueField
             value={target.value}
             unit={unitOf(what)}
-            label="Aimed {label}"
+            label="Target {label}"
             width="100%"
             oncommit={(v) => aiming.aim(what, Number(v), note)}
           />
