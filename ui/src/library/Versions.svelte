@@ -53,7 +53,7 @@
       maxlength="120"
       bind:value={name}
     />
-    <Button>Save as a version</Button>
+    <Button type="submit">Save as a version</Button>
   </form>
   <p>Every saved version stays. Going back is a change like any other: it can be undone.</p>
   <ul>

@@ -31,7 +31,7 @@
             }}
           >
             <input class="field" aria-label="Why it is meant" placeholder="Why it is meant" bind:value={reason} />
-            <Button>Set it aside</Button>
+            <Button type="submit">Set it aside</Button>
           </form>
         {:else}
           <div class="acts">
