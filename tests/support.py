@@ -9,7 +9,9 @@ import threading
 import time
 import uuid
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from functools import cache
+from pathlib import Path
 from typing import Any
 
 import uvicorn
@@ -20,7 +22,7 @@ from jorvik.core.engine.trace import Trace, trace
 from jorvik.launch import data_folder
 from jorvik.place import ROOT
 from jorvik.serve import load_demo
-from jorvik.store.cluster import Cluster
+from jorvik.store.cluster import Cluster, ClusterProblem
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
@@ -61,9 +63,20 @@ def demos() -> dict[str, Json]:
 _stops: list[Any] = []
 
 
+def remove_orphans(stem: Path) -> None:
+    """Stop and remove the database servers of runs that were killed, whose folders are a stem and their number."""
+    for folder in stem.parent.glob(f"{stem.name}*"):
+        number = folder.name.removeprefix(stem.name)
+        if number.isdigit() and not Path(f"/proc/{number}").exists():
+            with suppress(ClusterProblem):
+                Cluster(folder).stop()
+            shutil.rmtree(folder, ignore_errors=True)
+
+
 @cache
 def cluster() -> Cluster:
     """Return a running database server of this process's own, so that two runs do not meet."""
+    remove_orphans(data_folder().with_name(f"{data_folder().name}-test-"))
     started = Cluster(data_folder().with_name(f"{data_folder().name}-test-{os.getpid()}"))
     _stops.extend((lambda: shutil.rmtree(started.folder, ignore_errors=True), started.stop))
     started.ensure_started()

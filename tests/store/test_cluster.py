@@ -3,6 +3,7 @@
 import os
 import shutil
 import signal
+import subprocess
 import unittest
 from pathlib import Path
 
@@ -13,7 +14,7 @@ from jorvik.store.cluster import Cluster
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
-from tests.support import document, wait_until
+from tests.support import document, remove_orphans, wait_until
 
 
 def _has_ended(pid: int) -> bool:
@@ -57,6 +58,23 @@ class Crashed(unittest.TestCase):
             self.assertEqual(connection.execute(text("SELECT 1")).scalar(), 1)
         engine.dispose()
         self.assertEqual(len(list(self.folder.glob("unfinished-*"))), 1)
+
+
+class Orphans(unittest.TestCase):
+    def test_what_a_killed_run_left_is_stopped_and_removed_and_nothing_else(self) -> None:
+        stem = Path(f"{data_folder()}-orphan-{os.getpid()}-")
+        ended = subprocess.Popen(["true"])
+        ended.wait()
+        left, ours = stem.with_name(f"{stem.name}{ended.pid}"), stem.with_name(f"{stem.name}{os.getpid()}")
+        orphan = Cluster(left)
+        self.addCleanup(shutil.rmtree, ours, True)
+        orphan.ensure_started()
+        server = int((left / "data" / "postmaster.pid").read_text().splitlines()[0])
+        ours.mkdir()
+        remove_orphans(stem)
+        wait_until(lambda: _has_ended(server), "the server of the killed run is still up")
+        self.assertFalse(left.exists())
+        self.assertTrue(ours.exists())
 
 
 if __name__ == "__main__":
