@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.measure.sound import (
     BANDS,
-    SILENCE_DB,
     band_levels,
     fundamental,
     level_deviation,
@@ -23,6 +22,7 @@ from jorvik.core.measure.sound import (
     thinned,
 )
 from jorvik.core.measure.volts import lane_volts
+from jorvik.core.units.levels import SILENCE_DB
 from jorvik.core.units.pitch import KEY60_HZ
 from tests.support import RATE
 

@@ -15,7 +15,6 @@ from jorvik.core.dsp.wavetables import leveled
 from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import (
     band_levels,
-    decibels,
     fundamental,
     level_deviation,
     levels,
@@ -27,6 +26,7 @@ from jorvik.core.measure.sound import (
 )
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.problems import Problem, from_validation, shown
+from jorvik.core.units.levels import decibels
 from jorvik.core.units.pitch import key_at, key_hz
 from jorvik.core.voice.render import Sound
 from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes

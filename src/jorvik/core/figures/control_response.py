@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from jorvik.core.dsp.svf import transfer
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
+from jorvik.core.units.levels import decibels
 from jorvik.core.units.words import in_words, rate_text, time_text
 
 _SLOWEST_HZ = 1e-6
@@ -34,7 +35,7 @@ def find(context: Context) -> Iterator[Figure]:
         if abs(through) < 1e-9:
             yield Figure(about, "gain", -180.0, "dB", "Nothing of it passes.", group, words="nothing passes")
             continue
-        gain, phase = 20.0 * math.log10(abs(through)), math.degrees(cmath.phase(through))
+        gain, phase = decibels(abs(through), -180.0), math.degrees(cmath.phase(through))
         yield Figure(about, "gain", gain, "dB", "Size of the output's first harmonic over the input's.", group)
         yield Figure(
             about,

@@ -1,12 +1,12 @@
 """Sidebands of phase modulation: J_n(index) at f_c + n f_m, turned back at 0 (Chowning, JAES 21, 1973)."""
 
-import math
 from collections.abc import Iterator
 
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import heard_sidebands
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import strongest_index
+from jorvik.core.units.levels import decibels
 from jorvik.core.units.pitch import key_at
 from jorvik.core.units.words import note_name
 
@@ -29,5 +29,5 @@ def find(context: Context) -> Iterator[Figure]:
             "Hz",
             "J_n(index) at carrier + n × modulator, both sines; what would lie under 0 Hz is turned back.",
             f"Sidebands at index {index:.3g}",
-            words=f"{hz:.4g} Hz, {note_name(key_at(hz))}, {20.0 * math.log10(level):.3g} dB".replace("-", "−"),
+            words=f"{hz:.4g} Hz, {note_name(key_at(hz))}, {decibels(level):.3g} dB".replace("-", "−"),
         )

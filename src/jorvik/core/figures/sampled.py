@@ -3,7 +3,6 @@
 Values held at a rate r make images of a tone f at n r ± f, each weaker the higher it lies.
 """
 
-import math
 from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
@@ -13,6 +12,7 @@ import numpy as np
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import images, meeting
 from jorvik.core.measure.context import Context
+from jorvik.core.units.levels import decibels
 from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import rate_text, time_text
 
@@ -61,7 +61,7 @@ def _images(context: Context, module: Any, rate: float) -> Iterator[Figure]:
         if hz < 1.0 or level < 1e-3:
             continue
         name = f"{order} × rate {side.replace('-', '−')} tone" if order else "the tone itself"
-        words = f"{rate_text(hz)}, {20.0 * math.log10(level):.3g} dB".replace("-", "−")
+        words = f"{rate_text(hz)}, {decibels(level):.3g} dB".replace("-", "−")
         help_ = "An image at n × rate ± tone; a value held weighs it by |sin(π f / r) / ((fs / r) sin(π f / fs))|."
         yield Figure(f"signal.{module.id}", name, hz, "Hz", help_, group, words)
 

@@ -13,6 +13,7 @@ from jorvik.core.document.patch import Route, edited
 from jorvik.core.engine.trace import LaneTrace
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
+from jorvik.core.units.levels import levels_db
 from jorvik.core.units.words import in_words
 
 LEVEL_FLOOR = 0.01
@@ -46,8 +47,8 @@ def _of_level(context: Context, route: Route, lane: LaneTrace) -> Iterator[Findi
     """A level is told in dB, from 40 dB under its peak on: what is softer is masked by what was louder before it."""
     level, given = context.held(lane.value), context.held(lane.contributions[route.id])
     floor = max(LEVEL_FLOOR * float(level.max(initial=0.0)), 1e-9)
-    decibels = 20.0 * np.log10(np.maximum(level, floor))
-    step = float(np.abs(np.diff(decibels))[np.diff(given) != 0.0].max(initial=0.0))
+    steps_db = np.diff(levels_db(np.maximum(level, floor), -200.0))
+    step = float(np.abs(steps_db)[np.diff(given) != 0.0].max(initial=0.0))
     if step > HEARD["dB"]:
         yield _said(context, route, lane, in_words(step, "dB"), in_words(HEARD["dB"], "dB"))
 

@@ -12,6 +12,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.dsp.svf import quality, resonance_of
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
+from jorvik.core.units.levels import decibels
 
 LIFT_DB = 24.0
 SWEEP_ST = 3.0
@@ -21,7 +22,7 @@ def find(context: Context) -> Iterator[Finding]:
     """Yield a finding where a high resonance meets drive or a moving cutoff."""
     for filter_name, peak_name in (("cutoff", "resonance"), ("filter2_cutoff", "filter2_resonance")):
         resonance = context.values(peak_name)
-        lift = 20.0 * math.log10(quality(float(resonance.max())))
+        lift = decibels(quality(float(resonance.max())))
         cutoff = context.values(filter_name)
         sweep = 12.0 * math.log2(float(cutoff.max()) / max(float(cutoff.min()), 1.0))
         driven = float(context.values("drive").max())

@@ -14,6 +14,7 @@ from jorvik.core.document.patch import Patch, check_patch, edited
 from jorvik.core.document.performance import Note
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
+from jorvik.core.units.levels import decibels
 from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.voice.render import render
 
@@ -39,7 +40,7 @@ def find(context: Context) -> Iterator[Finding]:
     if whole <= 1e-9:
         return
     hz = np.fft.rfftfreq(4 * samples.shape[0], 1.0 / _RATE)
-    share_db = 10.0 * math.log10(max(float(power[hz < AUDIO_HZ].sum()) / whole, 1e-12))
+    share_db = decibels(math.sqrt(float(power[hz < AUDIO_HZ].sum()) / whole))
     size = math.sqrt(float((samples**2).mean())) * 10.0 ** (share_db / 20.0)
     if share_db < LEAST_DB or size < LEAST_SIZE:
         return

@@ -14,6 +14,7 @@ from jorvik.core.document.voice_settings import frame_of
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.svf import TOP, quality, transfer
 from jorvik.core.measure.context import Context
+from jorvik.core.units.levels import levels_db
 from jorvik.core.units.noticed import HIGHEST_HZ, LEVEL_DB, MASKED_DB
 from jorvik.core.units.pitch import key_hz
 
@@ -61,13 +62,12 @@ class MovedCutoff:
 
     def loudest_db(self) -> Floats:
         """Return for each step or moment the level of the loudest harmonic that is left, the strongest at 0 dB."""
-        return np.asarray((self._gains_db() + 20.0 * np.log10(self.levels)[None, :]).max(axis=1))
+        return np.asarray((self._gains_db() + levels_db(self.levels)[None, :]).max(axis=1))
 
     def _gains_db(self) -> Floats:
         """Return by how many dB each cutoff changes each harmonic, shape (cutoffs, harmonics)."""
         through = transfer(self.response, self.hz[None, :], self.cutoffs[:, None], self.q, self.rate, TOP)
-        size = np.maximum(np.abs(through), 1e-9)
-        return np.asarray(20.0 * np.log10(size) * (2.0 if self.steep else 1.0))
+        return np.asarray(levels_db(np.abs(through), -180.0) * (2.0 if self.steep else 1.0))
 
 
 def _harmonics(context: Context) -> tuple[Floats, Floats]:

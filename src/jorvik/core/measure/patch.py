@@ -19,6 +19,7 @@ from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
 from jorvik.core.measure.scan import BooleanRow, moves
 from jorvik.core.problems import Problem, shown
+from jorvik.core.units.levels import decibels
 
 ALIKE: Final = 0.8
 """Lanes whose correlation is over this move alike, under its negative opposed."""
@@ -49,8 +50,7 @@ def musical_distance(at: Destination, least: float, greatest: float) -> float:
     if unit == "st":
         return 12.0 * (math.log2(greatest) - math.log2(least)) if least > 0.0 else 0.0
     if unit == "dB":
-        floor = 10.0 ** (_SILENT_DB / 20.0)
-        return 20.0 * math.log10(max(greatest, floor) / max(least, floor))
+        return decibels(greatest, _SILENT_DB) - decibels(least, _SILENT_DB)
     return greatest - least
 
 

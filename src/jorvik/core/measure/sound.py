@@ -10,10 +10,8 @@ from typing import Final
 import numpy as np
 
 from jorvik.core.dsp.kernels import Floats
+from jorvik.core.units.levels import SILENCE_DB, decibels, levels_db
 from jorvik.core.units.pitch import key_at
-
-SILENCE_DB: Final = -120.0
-"""What is quieter is said to be as quiet as this."""
 
 BANDS: Final = ((20.0, 200.0), (200.0, 2_000.0), (2_000.0, 20_000.0))
 """Low, middle and high, in hertz."""
@@ -22,11 +20,6 @@ WINDOW_S: Final = 0.17
 """How much sound is looked at for a spectrum: partials 24 Hz apart can be told apart."""
 
 PARTIALS: Final = 32
-
-
-def decibels(amplitude: float) -> float:
-    """Return an amplitude in dB, not under SILENCE_DB."""
-    return max(20.0 * math.log10(amplitude), SILENCE_DB) if amplitude > 0.0 else SILENCE_DB
 
 
 @dataclass(frozen=True)
@@ -180,7 +173,7 @@ def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
     for row, (low, high) in enumerate(pairwise(edges)):
         picture[row] = amplitudes[:, int(low) : max(math.ceil(high), int(low) + 1)].max(axis=1)
     picture *= 2.0 / window.sum()
-    return Picture(low_hz, high_hz, 20.0 * np.log10(np.maximum(picture, 10.0 ** (SILENCE_DB / 20.0))))
+    return Picture(low_hz, high_hz, levels_db(picture))
 
 
 def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
@@ -189,7 +182,7 @@ def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
     power = amplitudes**2 * 2.0 / float((window**2).sum() * SPECTRUM_SIZE)
     f = np.fft.rfftfreq(SPECTRUM_SIZE, 1.0 / rate)
     found = np.array([2.0 * power[:, (f >= low) & (f < high)].sum(axis=1) for low, high in BANDS])
-    return np.maximum(10.0 * np.log10(np.maximum(found, 1e-300)), SILENCE_DB)
+    return levels_db(np.sqrt(found))
 
 
 def level_deviation(band: Floats, quietest_db: float = -70.0) -> float:
@@ -215,7 +208,7 @@ def thinned(hz: Floats, amplitudes: Floats, points: int) -> tuple[Floats, Floats
     edges = np.geomspace(20.0, min(20_000.0, float(hz[-1])), points + 1)
     places = np.searchsorted(hz, edges)
     highest = [float(amplitudes[a : max(b, a + 1)].max()) for a, b in pairwise(places)]
-    return np.sqrt(edges[:-1] * edges[1:]), np.array([decibels(value) for value in highest])
+    return np.sqrt(edges[:-1] * edges[1:]), levels_db(np.array(highest))
 
 
 def fundamental(hz: Floats, amplitudes: Floats, expected: float) -> float:

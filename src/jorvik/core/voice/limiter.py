@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from jorvik.core.dsp.kernels import Floats
+from jorvik.core.units.levels import amplitude_of, decibels
 
 CEILING_DB: Final = -1.0
 LOOK_S: Final = 0.002
@@ -32,7 +33,7 @@ def limit(samples: Floats, rate: int) -> Limited:
     The gain needed is spread by a running minimum and then smoothed over the same width, so that it never rises over
     what a peak allows. Frames that are no finite number become silence, into and out of which the gain leads.
     """
-    ceiling = 10.0 ** (CEILING_DB / 20.0)
+    ceiling = amplitude_of(CEILING_DB)
     finite = np.isfinite(samples[:, 0]) & np.isfinite(samples[:, 1])
     broken = int(finite.size - np.count_nonzero(finite))
     if broken:
@@ -42,7 +43,7 @@ def limit(samples: Floats, rate: int) -> Limited:
         return Limited(samples, 0.0)
     width = 2 * round(LOOK_S * rate) + 1
     needed = np.minimum(1.0, ceiling / np.maximum(peaks, ceiling))
-    taken = float(-20.0 * np.log10(max(float(_smooth(needed, width).min()), 1e-6)))
+    taken = -decibels(float(_smooth(needed, width).min()))
     gain = _smooth(np.where(finite, needed, 0.0), width)
     # What is smoothed from sums may end a rounding over the ceiling.
     return Limited(np.clip(samples * gain[:, None], -ceiling, ceiling), max(taken, 0.0), broken)
