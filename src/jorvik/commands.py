@@ -89,11 +89,11 @@ def render(args: argparse.Namespace) -> None:
 
 def measure(args: argparse.Namespace) -> None:
     """Print the figures of every lane and signal."""
-    from jorvik.core.figures import readings
+    from jorvik.core.figures import figures
     from jorvik.core.measure.context import Context
 
     of = Context(_patch(args), _rate(args))
-    found, read = of.measures, readings(of)
+    found, read = of.measures, figures(of)
     if args.json:
         print(json.dumps({**asdict(found), "readings": [reading.facts() for reading in read]}, indent=2))
         return

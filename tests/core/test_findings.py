@@ -163,7 +163,7 @@ class Rules(RuleCase):
         finding = self.sides("breaks_elsewhere", at(0.4), at(0.19))
         self.assertIn("At velocity 127", finding.sentence)
         self.assertIn("the loop through a", finding.sentence)
-        self.assertTrue(judge(Context(at(0.4))).readings)
+        self.assertTrue(judge(Context(at(0.4))).figures)
 
     def test_a_sampler_that_reads_nothing_yet_is_no_fault(self) -> None:
         self.assertEqual(found("sampling", patch([{"id": "s", "kind": "sample_hold"}])), [])

@@ -8,7 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.run import Cancelled
-from jorvik.core.figures import readings
+from jorvik.core.figures import figures
 from jorvik.core.findings import RULES, findings
 from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_MODULES, MAX_ROUTES
@@ -48,7 +48,7 @@ class Judged(unittest.TestCase):
             of = check_patch(demos()[name])
             judged, alone = judge(Context(of)), Context(of)
             self.assertEqual([f.key for f in judged.findings], [f.key for f in findings(alone)])
-            self.assertEqual(judged.readings, readings(alone))
+            self.assertEqual(judged.figures, figures(alone))
 
     def test_a_judgement_that_is_no_longer_wanted_stops(self) -> None:
         with self.assertRaises(Cancelled):

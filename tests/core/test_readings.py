@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.trace import trace
-from jorvik.core.figures import KINDS, readings, with_reading
+from jorvik.core.figures import KINDS, figures, with_figure
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded
@@ -25,7 +25,7 @@ class OfSources(ReadingCase):
         for name, level in (("decay, −6 dB", 0.6), ("decay, −20 dB", 0.28)):
             down = trace(of).signals["e"][4800:]
             self.assertAlmostEqual(said[name].value, int((down <= level).argmax()) / RATE, places=4)
-        with_value = with_reading(Context(of), "bends", "signal.e", "attack, half", 0.02)
+        with_value = with_figure(Context(of), "bends", "signal.e", "attack, half", 0.02)
         up = trace(with_value).signals["e"][:4800]
         self.assertAlmostEqual(int((up >= 0.5).argmax()) / RATE, 0.02, places=4)
 
@@ -41,7 +41,7 @@ class OfSources(ReadingCase):
             return int((trace(patch).signals["e"] >= 0.5).argmax()) / RATE
 
         self.assertAlmostEqual(self.read("bends", of)["attack, half"].value, half_after(of), places=4)
-        with_value = with_reading(Context(of), "bends", "signal.e", "attack, half", 0.03)
+        with_value = with_figure(Context(of), "bends", "signal.e", "attack, half", 0.03)
         self.assertAlmostEqual(half_after(with_value), 0.03, places=4)
 
     def test_a_ring_that_follows_the_key_rings_as_it_is_played(self) -> None:
@@ -49,30 +49,30 @@ class OfSources(ReadingCase):
         follow: Json = {"source": "key", "destination": "r.frequency_hz", "amount": 1.0}
         of = patch([ring], [follow], performance=note(4.0, 0.5, key=72))
         self.assertAlmostEqual(self.read("ringing", of)["rings at"].value, 6.0 * math.sqrt(1 - 1 / 144), places=6)
-        with_value = with_reading(Context(of), "ringing", "signal.r", "rings at", 10.0)
+        with_value = with_figure(Context(of), "ringing", "signal.r", "rings at", 10.0)
         at_step = trace(with_value).signals["r"]
         up = np.flatnonzero((at_step[:-1] < 1.0) & (at_step[1:] >= 1.0))[:6]
         self.assertAlmostEqual(RATE / float(np.diff(up).mean()), 10.0, delta=0.05)
 
     def test_a_target_out_of_reach_goes_as_far_as_bends_go(self) -> None:
         of = patch([{"id": "e", "kind": "envelope", "attack_s": 0.1}])
-        with_value = with_reading(Context(of), "bends", "signal.e", "attack, half", 5.0)
+        with_value = with_figure(Context(of), "bends", "signal.e", "attack, half", 5.0)
         self.assertAlmostEqual(with_value.modules[0].attack_bend, -12.0, places=4)  # type: ignore[attr-defined]
 
     def test_what_cannot_be_wanted_for_is_refused_with_its_place(self) -> None:
         with self.assertRaises(Problem) as refused:
-            with_reading(Context(patch([{"id": "e", "kind": "envelope"}])), "bends", "signal.e", "loudness", 1.0)
+            with_figure(Context(patch([{"id": "e", "kind": "envelope"}])), "bends", "signal.e", "loudness", 1.0)
         self.assertIn("signal.e", str(refused.exception))
         with self.assertRaises(Problem):
-            with_reading(Context(patch()), "nothing", "", "x", 1.0)
+            with_figure(Context(patch()), "nothing", "", "x", 1.0)
 
     def test_a_ring_by_its_crossings_and_its_fall(self) -> None:
         def of(hz: float, q: float) -> Patch:
             ringer = {"id": "r", "kind": "filter", "input": "trigger", "response": "band", "frequency_hz": hz, "q": q}
             return patch([ringer], performance={"notes": [{"length_s": 0.2, "start_s": k} for k in (0, 0.75, 1.5)]})
 
-        with_value = with_reading(Context(of(9.0, 6.0)), "ringing", "signal.r", "rings at", 11.0)
-        with_value = with_reading(Context(with_value), "ringing", "signal.r", "gone after", 2.0)
+        with_value = with_figure(Context(of(9.0, 6.0)), "ringing", "signal.r", "rings at", 11.0)
+        with_value = with_figure(Context(with_value), "ringing", "signal.r", "gone after", 2.0)
         settings: Json = with_value.document()["modules"][0]
         y = trace(patch([settings], performance=note(3.0, 0.0))).signals["r"]
         ups = np.flatnonzero((y[:-1] < 0) & (y[1:] >= 0))
@@ -172,15 +172,15 @@ class OfSources(ReadingCase):
             of = patch([NOISE, CLOCK, HELD, turned], performance=note(2.0, 0.0))
             said = self.read("scaled", of)
             self.assertAlmostEqual(said["never below"].value, -0.3)
-            with_value = with_reading(Context(of), "scaled", "signal.s", "never below", 0.12)
-            with_value = with_reading(Context(with_value), "scaled", "signal.s", "never above", 0.9)
+            with_value = with_figure(Context(of), "scaled", "signal.s", "never below", 0.12)
+            with_value = with_figure(Context(with_value), "scaled", "signal.s", "never above", 0.9)
             many = np.concatenate([seeded(with_value, seed).signals["s"] for seed in range(12)])
             self.assertGreaterEqual(float(many.min()), 0.12 - 1e-9)
             self.assertLess(float(many.min()), 0.14)
             self.assertLessEqual(float(many.max()), 0.9 + 1e-9)
             self.assertGreater(float(many.max()), 0.88)
         with self.assertRaises(Problem):
-            with_reading(Context(of), "scaled", "signal.s", "never below", 0.8)
+            with_figure(Context(of), "scaled", "signal.s", "never below", 0.8)
 
     def test_note_values_in_time(self) -> None:
         clock: Json = {"id": "c", "kind": "clock", "rate": "1/8d"}
@@ -223,7 +223,7 @@ class OfRoutesAndThePatch(ReadingCase):
     def test_every_kind_speaks_of_something_and_each_place_exists(self) -> None:
         env: Json = {"id": "e", "kind": "envelope"}
         of = patch([env, NOISE, CLOCK, HELD], [{"source": "h", "destination": "cutoff", "amount": 12}])
-        for reading in readings(Context(of)):
+        for reading in figures(Context(of)):
             head, _, name = reading.about.partition(".")
             known = {"signal": of.modules_by_id, "route": of.routes_by_id}.get(head, Context(of).trace.lanes)
             self.assertTrue(not reading.about or (name or head) in known, reading)

@@ -9,7 +9,7 @@ from scipy import signal
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.trace import trace
-from jorvik.core.figures import KINDS, with_reading
+from jorvik.core.figures import KINDS, with_figure
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded
@@ -154,12 +154,12 @@ class OfStaves(ReadingCase):
             [lfo], [{"source": "l", "destination": "pulse_width", "amount": 0.2}], voice={"base": {"pulse_width": 0.4}}
         )
         for clear, amount in ((0.1, 0.3), (0.35, 0.05)):
-            with_value = with_reading(Context(of), "collapse", "pulse_width", "clear of collapse by", clear)
+            with_value = with_figure(Context(of), "collapse", "pulse_width", "clear of collapse by", clear)
             self.assertAlmostEqual(with_value.routes[0].amount, amount, places=4)
             width = trace(with_value).lanes["pulse_width"].value
             self.assertAlmostEqual(float(width.min()), clear, places=4)
         with self.assertRaisesRegex(Problem, "nearer to 50 %"):
-            with_reading(Context(of), "collapse", "pulse_width", "clear of collapse by", 0.45)
+            with_figure(Context(of), "collapse", "pulse_width", "clear of collapse by", 0.45)
 
     def test_sidebands_by_the_spectrum_of_what_is_said(self) -> None:
         of = patch([], voice={"base": {"fm_index": 2.5, "fm_ratio": 2.0}}, performance=note(1.0, 0.0, key=45))

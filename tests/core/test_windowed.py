@@ -26,7 +26,7 @@ from jorvik.core.document.patch import check_patch
 context = Context(check_patch(json.load(sys.stdin)))
 judged = judge(context)
 kib = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-print(json.dumps({"bytes": kib * 1024, "lanes": len(context.measures.lanes), "readings": len(judged.readings)}))
+print(json.dumps({"bytes": kib * 1024, "lanes": len(context.measures.lanes), "readings": len(judged.figures)}))
 """
 
 

@@ -17,14 +17,14 @@ T = TypeVar("T")
 
 
 class Judged(NamedTuple):
-    """What was found and what can be read of a patch, as ``findings`` and ``readings`` return it."""
+    """What was found and what can be read of a patch, as ``findings`` and ``figures`` return it."""
 
     findings: list[Finding]
-    readings: list[Figure]
+    figures: list[Figure]
 
 
 def judge(context: Context) -> Judged:
-    """Return what every rule finds and every kind of reading says, on as many cores as there are.
+    """Return what every rule finds and every kind of figure says, on as many cores as there are.
 
     Most of their time goes into traces of the patch as it would be otherwise, which hold no interpreter lock.
     Raises Cancelled soon after the context's ``cancelled`` has said so.
@@ -41,9 +41,9 @@ def judge(context: Context) -> Judged:
         _ = context.measures
         read = {kind: begun(find) for kind, find in KINDS.items()}
         found = [begun(rule) for rule in RULES.values()]
-        readings = [reading for kind, future in read.items() for reading in of_kind(kind, future.result())]
+        figures = [figure for kind, future in read.items() for figure in of_kind(kind, future.result())]
         # A figure that is no number says nothing.
-        told = [reading for reading in readings if math.isfinite(reading.value)]
+        told = [figure for figure in figures if math.isfinite(figure.value)]
         return Judged(gravest_first(one for future in found for one in future.result()), told)
 
 

@@ -4,7 +4,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.figures import with_reading
+from jorvik.core.figures import with_figure
 from jorvik.core.helpers import routes
 from jorvik.core.helpers.changeable import Changeable, changeable
 from jorvik.core.helpers.sentence import route_from
@@ -65,7 +65,7 @@ async def post_reading(request: Request, form: FigureRequest, scheduler: TheSche
 
 def _with_reading(form: FigureRequest, cancelled: Cancel, _: Tell) -> bytes:
     of = Context(check_patch(form.document), cancelled=cancelled)
-    changed = with_reading(of, form.kind, form.about, form.name, form.value)
+    changed = with_figure(of, form.kind, form.about, form.name, form.value)
     return Changed(document=changed.document()).model_dump_json().encode()
 
 

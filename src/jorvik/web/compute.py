@@ -14,7 +14,7 @@ from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetRequest, Typed, Understood
-from jorvik.web.rendered import played
+from jorvik.web.rendered import with_test_note
 from jorvik.web.row_caches import RowCaches
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
 from jorvik.web.sheet import sheet
@@ -74,7 +74,9 @@ async def post_sheet(request: Request, form: SheetRequest, scheduler: TheSchedul
 
 def _sheet(form: SheetRequest, cancelled: Cancel, _: Tell) -> bytes:
     stretch = form.from_s, form.to_s
-    made = sheet(played(form), form.rate, form.columns, form.velocities, _row_caches, cancelled, stretch, form.asked)
+    made = sheet(
+        with_test_note(form), form.rate, form.columns, form.velocities, _row_caches, cancelled, stretch, form.asked
+    )
     return made.model_dump_json().encode()
 
 
@@ -85,5 +87,5 @@ async def post_trace(request: Request, form: Play, scheduler: TheScheduler) -> S
 
 
 def _csv(form: Play, cancelled: Cancel, tell: Tell) -> None:
-    for lines in csv_lines(Run(played(form), form.rate), contributions=True, cancelled=cancelled):
+    for lines in csv_lines(Run(with_test_note(form), form.rate), contributions=True, cancelled=cancelled):
         tell(lines)

@@ -35,7 +35,7 @@ from jorvik.web.judging_forms import (
     StepLevel,
     StretchRequest,
 )
-from jorvik.web.rendered import played
+from jorvik.web.rendered import with_test_note
 from jorvik.web.scheduler import TheScheduler, as_json
 from jorvik.web.sheet import level_row, row_of
 from jorvik.web.workers import Cancel, Tell
@@ -50,7 +50,7 @@ async def post_judge(request: Request, form: Play, scheduler: TheScheduler) -> R
 
 
 def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
-    context = Context(played(form), form.rate, cancelled)
+    context = Context(with_test_note(form), form.rate, cancelled)
     aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
     judged = judge(context)
     found = [
@@ -69,7 +69,7 @@ def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
         )
         for f in judged.findings
     ]
-    read = [FigureView(**reading.facts()) for reading in judged.readings]
+    read = [FigureView(**reading.facts()) for reading in judged.figures]
     return Judgement(measures=context.measures, readings=read, findings=found).model_dump_json().encode()
 
 
@@ -81,7 +81,7 @@ async def post_compare(request: Request, form: CompareRequest, scheduler: TheSch
 
 def _steps_of(form: CompareRequest) -> tuple[list[Patch], list[str]]:
     """Return the patches that a form compares, each with the note it is played at, and what each is called."""
-    patch = played(form)
+    patch = with_test_note(form)
     patches = [at_step(patch, form.by, value) for value in form.steps] or [patch]
     labels = [f"{value:g}" for value in form.steps] or [patch.name]
     for other in form.others:
@@ -143,7 +143,7 @@ async def post_reached(request: Request, form: ReachedRequest, scheduler: TheSch
 
 
 def _reached(form: ReachedRequest, cancelled: Cancel, _: Tell) -> bytes:
-    patch = played(form)
+    patch = with_test_note(form)
     pairs = [(key, velocity) for key in form.keys for velocity in form.velocities]
     patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
 
@@ -166,5 +166,5 @@ async def post_stretch(request: Request, form: StretchRequest, scheduler: TheSch
 
 
 def _stretch(form: StretchRequest, cancelled: Cancel, _: Tell) -> bytes:
-    made = over(trace(played(form), form.rate, cancelled=cancelled), form.lane, form.from_s, form.to_s)
+    made = over(trace(with_test_note(form), form.rate, cancelled=cancelled), form.lane, form.from_s, form.to_s)
     return TypeAdapter(Stretch).dump_json(made)

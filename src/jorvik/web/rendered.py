@@ -18,7 +18,7 @@ MOST_BYTES: Final = 60_000_000
 """Of sounds that are kept: one of a minute, or thirty of two seconds; the ones longest not asked for go first."""
 
 
-def played(form: Play) -> Patch:
+def with_test_note(form: Play) -> Patch:
     """Return the patch of a form, with the note that it asks for."""
     return check_patch(form.document).with_note(velocity=form.velocity, key=form.key, length_s=form.length_s)
 
@@ -47,7 +47,7 @@ class Rendered:
         with self._lock:
             if key in self._kept:
                 return self._kept[key]
-        sound = render(played(form), form.rate, cancelled)
+        sound = render(with_test_note(form), form.rate, cancelled)
         made = Heard(sound, loudness(sound.samples, sound.rate), spectral_centroid(sound.samples, sound.rate))
         with self._lock:
             if made.sound.samples.nbytes <= MOST_BYTES:

@@ -43,7 +43,7 @@ from jorvik.web.forms import (
     TableRequest,
     VoltageRequest,
 )
-from jorvik.web.rendered import Rendered, played
+from jorvik.web.rendered import Rendered, with_test_note
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
 from jorvik.web.sheet import packed
 from jorvik.web.weight import is_heavy_sound
@@ -110,7 +110,7 @@ async def post_voltage(request: Request, form: VoltageRequest, scheduler: TheSch
 
 
 def _voltage(form: VoltageRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
-    made = trace(played(form), form.rate, cancelled=cancelled)
+    made = trace(with_test_note(form), form.rate, cancelled=cancelled)
     kind, _dot, name = form.name.partition(".")
     if kind == "signal" and name in made.signals:
         volts = made.signals[name] * form.volts
@@ -180,7 +180,7 @@ def look(sound: Sound, form: LookRequest) -> SoundView:
     bands = band_levels(samples, rate, columns)
     hz, amplitudes = spectrum_at(samples, rate, form.at_s)
     curve_hz, curve = thinned(hz, amplitudes, _CURVE)
-    note_hz = fundamental(hz, amplitudes, key_hz(played(form).performance.notes[0].key))
+    note_hz = fundamental(hz, amplitudes, key_hz(with_test_note(form).performance.notes[0].key))
     return SoundView(
         seconds=samples.shape[0] / rate,
         levels=levels(samples, rate),

@@ -15,7 +15,7 @@
   import Plot from '../common/Plot.svelte';
   import Swatch from '../common/Swatch.svelte';
 
-  /** The same patch at a ladder of something, or beside versions and other patches: staves, figures, differences. */
+  /** The same patch at a sweep of something, or beside versions and other patches: staves, figures, differences. */
   const DASHES: number[][] = [[], [8, 3], [2, 3], [9, 3, 2, 3], [12, 4], [4, 2]];
   const DYES = ['woad', 'weld', 'madder', 'lichen', 'walnut'];
   /** With more steps than this they are told apart by how dark they are, soft to hard. */
@@ -25,8 +25,8 @@
   let stave = $state('cutoff');
   let apart = $state(false);
   const many = $derived(comparing.steps.length > TOLD_APART);
-  const steps = $derived(comparing.steps.map(({ rung }) => rung));
-  const longest = $derived(Math.max(...comparing.steps.map(({ rung }) => rung.seconds)));
+  const steps = $derived(comparing.steps.map(({ facts }) => facts));
+  const longest = $derived(Math.max(...comparing.steps.map(({ facts }) => facts.seconds)));
 
   $effect(() => {
     void [workbench.patch, comparing.chosen, comparing.others];
@@ -57,10 +57,10 @@
   function draw(on: Surface, name: string, only?: number): void {
     const scale = scaleOf(name);
     ruled(on, scale, inks());
-    comparing.steps.forEach(({ lanes, rung }, i) => {
+    comparing.steps.forEach(({ lanes, facts }, i) => {
       const row = lanes[name];
       if (!row || (only !== undefined && only !== i)) return;
-      const wide = { ...on, width: (on.width * rung.seconds) / longest };
+      const wide = { ...on, width: (on.width * facts.seconds) / longest };
       on.context.globalAlpha = many && only === undefined ? 0.35 + (0.65 * i) / comparing.steps.length : 1;
       line(wide, row, scale, inkOf(many ? 'ink' : colour(i)), i === comparing.steps.length - 1 ? 2 : 1.6, dash(i));
     });
@@ -80,7 +80,7 @@
   }
   function hold(i: number): void {
     const { label, patch } = comparing.steps[i]!;
-    // A step of a ladder differs in nothing but its note; another patch is laid behind the note that is played.
+    // A step of a sweep differs in nothing but its note; another patch is laid behind the note that is played.
     const by = comparing.over?.by.replace(/_.*/, '');
     workbench.tracing.hold(by ? `${by} ${label}` : label, patch, by !== undefined);
     workbench.view = 'note';
@@ -159,7 +159,7 @@
   {#if comparing.steps.length > 0}
     <div class="lower">
       <ComparedFigures of={comparing} {stave} onplay={play} onhold={hold} onkeep={keep} />
-      {#if comparing.over}<SweepCurve of={comparing} ladder={comparing.over} {stave} />{:else}<ComparedSettings
+      {#if comparing.over}<SweepCurve of={comparing} sweep={comparing.over} {stave} />{:else}<ComparedSettings
           of={comparing}
         />{/if}
     </div>

@@ -17,11 +17,11 @@
   let picked: number | null = $state(null);
 
   function cell(i: number, measure: Measure): string {
-    const value = measured(of.steps[i]?.rung, stave, measure);
+    const value = measured(of.steps[i]?.facts, stave, measure);
     return value === undefined ? '–' : value === null ? 'moving' : inWords(value, unit, measure);
   }
   function difference(i: number, measure: Measure): string {
-    const [first, value] = [0, i].map((at) => measured(of.steps[at]?.rung, stave, measure));
+    const [first, value] = [0, i].map((at) => measured(of.steps[at]?.facts, stave, measure));
     return i === 0 || first == null || value == null ? '' : apart(first, value, unit, measure);
   }
   function swap(i: number): void {

@@ -11,7 +11,7 @@
     <caption>Settings that differ</caption>
     <thead>
       <tr
-        ><th></th>{#each of.steps as { label, rung } (rung)}<th>{label}</th>{/each}</tr
+        ><th></th>{#each of.steps as { label, facts } (facts)}<th>{label}</th>{/each}</tr
       >
     </thead>
     <tbody>

@@ -4,8 +4,8 @@
   import { inkOf, SMALL_FONT, stroked, type Surface } from '../draw/draw';
   import Plot from '../common/Plot.svelte';
 
-  /** A figure of a stave against the ladder: what it settles at against velocity, and so on. */
-  let { of, ladder, stave }: { of: Comparing; ladder: Sweep; stave: string } = $props();
+  /** A figure of a stave against the sweep: what it settles at against velocity, and so on. */
+  let { of, sweep, stave }: { of: Comparing; sweep: Sweep; stave: string } = $props();
   let measure: Measure = $state('settle');
 
   const SIDE = 30;
@@ -17,17 +17,17 @@
   /** A lane that is still moving has not settled: it stands where it is at note-off, its mark hollow. */
   const points = $derived(
     of.steps
-      .flatMap(({ rung }) => {
-        const value = measured(rung, stave, measure);
+      .flatMap(({ facts }) => {
+        const value = measured(facts, stave, measure);
         const moving = value == null && measure === 'settle';
-        const y = moving ? measured(rung, stave, 'at_off') : value;
-        return y == null ? [] : [{ x: Number(rung.label), y, moving }];
+        const y = moving ? measured(facts, stave, 'at_off') : value;
+        return y == null ? [] : [{ x: Number(facts.label), y, moving }];
       })
       .sort((a, b) => a.x - b.x)
   );
   const inUnit = (value: number): string => inWords(value, of.units[stave] ?? '', measure, 3);
   /** The curve in words, for who cannot see it. */
-  const said = $derived(points.map(({ x, y }) => `${stepLabel(ladder, x)} ${inUnit(y)}`).join(', '));
+  const said = $derived(points.map(({ x, y }) => `${stepLabel(sweep, x)} ${inUnit(y)}`).join(', '));
   const hollow = $derived(points.some((p) => p.moving));
 
   function draw(on: Surface): void {
@@ -50,18 +50,18 @@
       if (p.moving) context.fillRect(px(p.x) - 1.5, py(p.y) - 1.5, 3, 3);
       if (points.length > ALL_LABELLED && i % 5 !== 0) return;
       context.fillStyle = inkOf('faint');
-      context.fillText(stepLabel(ladder, p.x), px(p.x), height - 6);
+      context.fillText(stepLabel(sweep, p.x), px(p.x), height - 6);
       context.fillText(inUnit(p.y), px(p.x), py(p.y) - 8);
     });
   }
 </script>
 
 <div class="curve">
-  <select class="link-select" aria-label="Figure against {ladder.by}" bind:value={measure}>
-    {#each MEASURES as [key, name] (key)}<option value={key}>{name}, against {ladder.name}</option>{/each}
+  <select class="link-select" aria-label="Figure against {sweep.by}" bind:value={measure}>
+    {#each MEASURES as [key, name] (key)}<option value={key}>{name}, against {sweep.name}</option>{/each}
   </select>
   {#if hollow}<small>hollow: still moving, the value at note-off</small>{/if}
-  <div class="plot" role="img" aria-label="{measure} of {stave} against {ladder.name}: {said}"><Plot {draw} /></div>
+  <div class="plot" role="img" aria-label="{measure} of {stave} against {sweep.name}: {said}"><Plot {draw} /></div>
 </div>
 
 <style>

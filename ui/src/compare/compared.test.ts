@@ -3,27 +3,27 @@ import type { Patch } from '../api/api';
 import { answer, apart, atStep, inWords, SWEEPS, measured, stepLabel, type ComparedStep } from './compared';
 
 const note = { key: 60, length_s: 1.2, tempo: 90 };
-const ladder = (name: string) => SWEEPS.find((l) => l.name === name)!;
+const sweep = (name: string) => SWEEPS.find((l) => l.name === name)!;
 
-describe('ladders', () => {
+describe('sweeps', () => {
   it('run from the softest to the hardest', () => {
-    const steps = ladder('velocity 1 to 127').steps(note);
+    const steps = sweep('velocity 1 to 127').steps(note);
     expect(steps).toHaveLength(16);
     expect([steps[0], steps.at(-1)]).toEqual([1, 127]);
     expect(steps.every((v, i) => i === 0 || v > steps[i - 1]!)).toBe(true);
   });
   it('leave out keys that there are not', () => {
-    expect(ladder('keys, an octave apart').steps({ ...note, key: 10 })).toEqual([10, 22, 34]);
-    expect(ladder('keys, an octave apart').steps({ ...note, key: 120 })).toEqual([96, 108, 120]);
+    expect(sweep('keys, an octave apart').steps({ ...note, key: 10 })).toEqual([10, 22, 34]);
+    expect(sweep('keys, an octave apart').steps({ ...note, key: 120 })).toEqual([96, 108, 120]);
   });
   it('stretch the note and the tempo about what they are', () => {
-    expect(ladder('short to long').steps(note)).toEqual([0.3, 0.6, 1.2, 2.4]);
-    expect(ladder('tempos').steps(note)).toEqual([45, 68, 90, 135, 180]);
+    expect(sweep('short to long').steps(note)).toEqual([0.3, 0.6, 1.2, 2.4]);
+    expect(sweep('tempos').steps(note)).toEqual([45, 68, 90, 135, 180]);
   });
   it('say what a step is in its unit', () => {
-    expect(stepLabel(ladder('soft, middle, hard'), 118)).toBe('118');
-    expect(stepLabel(ladder('keys, an octave apart'), 60)).toBe('C4');
-    expect(stepLabel(ladder('short to long'), 0.3)).toBe('300 ms');
+    expect(stepLabel(sweep('soft, middle, hard'), 118)).toBe('118');
+    expect(stepLabel(sweep('keys, an octave apart'), 60)).toBe('C4');
+    expect(stepLabel(sweep('short to long'), 0.3)).toBe('300 ms');
   });
 });
 
@@ -79,21 +79,21 @@ describe('figures side by side', () => {
 });
 
 describe('what a stave answers to', () => {
-  const rung = (peak: number, least: number, settle: number | null = null): ComparedStep =>
+  const stepOf = (peak: number, least: number, settle: number | null = null): ComparedStep =>
     ({
       measures: { lanes: { cutoff: { measures: { peak, least, settle, at_off: 500, peak_s: peak } } } }
     }) as unknown as ComparedStep;
   it('is told by the figure that differs most', () => {
-    expect(answer([rung(500, 100), rung(1000, 110), rung(2000, 120)], 'cutoff', 'Hz')).toBe('peak: 24 st apart');
-    expect(answer([rung(0.5, 0.1), rung(0.6, 0.4)], 'cutoff', 'ratio')).toBe('least: 30 % apart');
+    expect(answer([stepOf(500, 100), stepOf(1000, 110), stepOf(2000, 120)], 'cutoff', 'Hz')).toBe('peak: 24 st apart');
+    expect(answer([stepOf(0.5, 0.1), stepOf(0.6, 0.4)], 'cutoff', 'ratio')).toBe('least: 30 % apart');
   });
   it('is when the peak comes where every level is the same', () => {
-    const later = rung(500, 100);
+    const later = stepOf(500, 100);
     later.measures.lanes['cutoff']!.measures.peak_s = 500.2;
-    expect(answer([rung(500, 100), later], 'cutoff', 'Hz')).toBe('peak after: 200 ms apart');
+    expect(answer([stepOf(500, 100), later], 'cutoff', 'Hz')).toBe('peak after: 200 ms apart');
   });
   it('is nothing where all is the same, or where there is one step', () => {
-    expect(answer([rung(500, 100), rung(500, 100)], 'cutoff', 'Hz')).toBe('the same at each step');
-    expect(answer([rung(500, 100)], 'cutoff', 'Hz')).toBe('');
+    expect(answer([stepOf(500, 100), stepOf(500, 100)], 'cutoff', 'Hz')).toBe('the same at each step');
+    expect(answer([stepOf(500, 100)], 'cutoff', 'Hz')).toBe('');
   });
 });

@@ -1,4 +1,4 @@
-/** A patch at a ladder of something, or beside its versions: what is asked for, and its figures in words. */
+/** A patch at a sweep of something, or beside its versions: what is asked for, and its figures in words. */
 import type { Patch } from '../api/api';
 import { withNote } from '../state/document';
 import { figure, seconds, shown } from '../common/format';
@@ -39,16 +39,16 @@ export const SWEEPS: readonly Sweep[] = [
   { name: 'seeds', by: 'seed', unit: 'count', steps: () => [1, 2, 3, 4] }
 ];
 
-/** Returns a patch at one step of a ladder. */
+/** Returns a patch at one step of a sweep. */
 export function atStep(patch: Patch, by: By, value: number): Patch {
   const before = patch.performance;
   const changed = by === 'tempo_bpm' || by === 'seed' ? { [by]: value } : withNote(patch, { [by]: value }).performance;
   return { ...patch, performance: { ...before, ...changed } };
 }
 
-/** Returns what a step of a ladder is called. */
-export function stepLabel(ladder: Sweep, value: number): string {
-  return ladder.by === 'velocity' ? figure(value) : shown(value, ladder.unit);
+/** Returns what a step of a sweep is called. */
+export function stepLabel(sweep: Sweep, value: number): string {
+  return sweep.by === 'velocity' ? figure(value) : shown(value, sweep.unit);
 }
 
 export const MEASURES = [

@@ -1,4 +1,4 @@
-/** What Compare compares: the steps of a ladder, versions or other patches, in the order in which they are shown. */
+/** What Compare compares: the steps of a sweep, versions or other patches, in the order in which they are shown. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import { workbench } from '../state/workbench.svelte';
 import { atStep, SWEEPS, stepLabel, type Comparison, type Sweep, type ComparedStep } from './compared';
@@ -16,7 +16,7 @@ const COLUMNS = 300;
 export interface Compared {
   label: string;
   patch: Patch;
-  rung: ComparedStep;
+  facts: ComparedStep;
   lanes: Record<string, Row>;
   /** Its place in the answer. */
   place: number;
@@ -24,7 +24,7 @@ export interface Compared {
   gainDb: number | null;
 }
 
-/** A number that names a ladder, or what else stands beside the present patch. */
+/** A number that names a sweep, or what else stands beside the present patch. */
 export type Chosen = `${number}` | 'versions' | 'patches';
 
 export class Comparing {
@@ -34,7 +34,7 @@ export class Comparing {
   steps: Compared[] = $state.raw([]);
   titles: Record<string, string> = $state.raw({});
   units: Record<string, string> = $state.raw({});
-  /** The ladder that the shown steps are of; nothing where they are versions or patches. */
+  /** The sweep that the shown steps are of; nothing where they are versions or patches. */
   over: Sweep | undefined = $state.raw(undefined);
   /** Settings in which versions or patches are unlike. */
   differences: Comparison['differences'] = $state.raw([]);
@@ -86,9 +86,9 @@ export class Comparing {
         ? values.map((value) => ({ label: stepLabel(asked, value), patch: atStep(patch, asked.by, value) }))
         : [{ label: 'present', patch }, ...others];
       this.steps = entries.map((entry, i) => {
-        const rung = answer.steps[i]!;
-        const lanes = Object.entries(rung.lanes).map(([name, row]) => [name, unpackRow(row, COLUMNS)] as const);
-        return { ...entry, rung, lanes: Object.fromEntries(lanes), place: i, gainDb: null };
+        const facts = answer.steps[i]!;
+        const lanes = Object.entries(facts.lanes).map(([name, row]) => [name, unpackRow(row, COLUMNS)] as const);
+        return { ...entry, facts, lanes: Object.fromEntries(lanes), place: i, gainDb: null };
       });
       this.titles = answer.titles;
       this.units = answer.units;
@@ -109,14 +109,14 @@ export class Comparing {
   private async level(body: LevelsBody, signal: AbortSignal): Promise<void> {
     const of = this.steps;
     const found = await unwrap(api.POST('/api/levels', { body, signal, headers: workFor('levels') }));
-    const gains = new Map(of.map((step, i) => [step.rung, found[i]?.gain_db ?? 0]));
-    this.steps = this.steps.map((step) => ({ ...step, gainDb: gains.get(step.rung) ?? step.gainDb }));
+    const gains = new Map(of.map((step, i) => [step.facts, found[i]?.gain_db ?? 0]));
+    this.steps = this.steps.map((step) => ({ ...step, gainDb: gains.get(step.facts) ?? step.gainDb }));
   }
 
   /** Returns by how much a step is turned down when it is played, once that is known. */
   async gainOf(step: Compared): Promise<number> {
     await this.levels;
-    return this.steps.find((one) => one.rung === step.rung)?.gainDb ?? 0;
+    return this.steps.find((one) => one.facts === step.facts)?.gainDb ?? 0;
   }
 
   /** Returns what stands beside the present patch, each played at its test note. */

@@ -15,7 +15,7 @@ function fileName(patch: Patch, ending: string): string {
   return `${stem}${ending}`;
 }
 
-function hand(blob: Blob, name: string): void {
+function saveFile(blob: Blob, name: string): void {
   const link = document.createElement('a');
   link.href = URL.createObjectURL(blob);
   link.download = name;
@@ -24,7 +24,7 @@ function hand(blob: Blob, name: string): void {
 }
 
 export function downloadPatch(patch: Patch): void {
-  hand(new Blob([JSON.stringify(patch, null, 2) + '\n'], { type: 'application/json' }), fileName(patch, '.json'));
+  saveFile(new Blob([JSON.stringify(patch, null, 2) + '\n'], { type: 'application/json' }), fileName(patch, '.json'));
 }
 
 /** Has the server make a file of a patch and hands it over; returns the answer's headers. */
@@ -44,7 +44,7 @@ export async function downloadMade(
   });
   const answer = await messages.while(`Making ${fileName(patch, ending)}…`, asked, stop);
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
-  hand(await messages.while(`Reading ${fileName(patch, ending)}…`, answer.blob(), stop), fileName(patch, ending));
+  saveFile(await messages.while(`Reading ${fileName(patch, ending)}…`, answer.blob(), stop), fileName(patch, ending));
   return answer.headers;
 }
 

@@ -1,4 +1,4 @@
-"""What a reading is."""
+"""What a figure is."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field

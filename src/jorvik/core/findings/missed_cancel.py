@@ -17,31 +17,31 @@ MISSED = 0.01
 def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each amount that does not come to zero where its source is full."""
     for route in context.patch.live_routes:
-        sources = context.routes_to(f"route:{route.id}.amount")
-        if len(sources) != 1 or route.amount == 0.0:
+        onto = context.routes_to(f"route:{route.id}.amount")
+        if len(onto) != 1 or route.amount == 0.0:
             continue
-        source = sources[0]
-        module = context.patch.modules_by_id.get(source.source)
-        if source.source != "velocity" and (module is None or not module.is_control):
+        moving = onto[0]
+        module = context.patch.modules_by_id.get(moving.source)
+        if moving.source != "velocity" and (module is None or not module.is_control):
             continue
-        if source.mode != "add" or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
+        if moving.mode != "add" or moving.via or moving.polarity != "as_is" or moving.amount * route.amount >= 0.0:
             continue
-        left = route.amount + source.amount
+        left = route.amount + moving.amount
         share = left / route.amount
         if not MISSED < abs(share) < MEANT:
             continue
-        full = "at full velocity" if source.source == "velocity" else f"with {source.source} full"
+        full = "at full velocity" if moving.source == "velocity" else f"with {moving.source} full"
         word = "passes zero by" if share < 0.0 else "leaves"
         yield Finding(
             rule="missed_cancel",
             severity="caution",
-            sentence=f"{source.source} {word} {abs(left):.3g} of {route.source}'s amount {full}.",
+            sentence=f"{moving.source} {word} {abs(left):.3g} of {route.source}'s amount {full}.",
             why=f"What is meant to vanish does not; the amount that just cancels is {-route.amount:g}.",
-            about=f"route.{source.id}",
+            about=f"route.{moving.id}",
             from_s=context.on_s,
             to_s=context.off_s,
             fix=Fix(
-                f"{source.source} takes away exactly {-route.amount:g}",
-                edited(context.patch, routes={source.id: {"amount": -route.amount}}),
+                f"{moving.source} takes away exactly {-route.amount:g}",
+                edited(context.patch, routes={moving.id: {"amount": -route.amount}}),
             ),
         )

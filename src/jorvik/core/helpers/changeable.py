@@ -146,11 +146,11 @@ def _amounts(patch: Patch, at: Destination, route: Route, varied: Collection[str
     label = f"{route.source} on {at.title.lower()}"
     usual = route.source not in PERFORMANCE_SIGNALS or route.source in varied
     yield Changeable(amount.name, label, route.amount, at.amount_unit, -most, most, False, usual)
-    for source in _onto(patch, amount.name):
-        if source.mode == "add":
-            label = f"{source.source} on the amount of {route.source}"
-            name = f"route:{source.id}.amount"
-            yield Changeable(name, label, source.amount, at.amount_unit, -most, most, False, source.source in varied)
+    for moving in _onto(patch, amount.name):
+        if moving.mode == "add":
+            label = f"{moving.source} on the amount of {route.source}"
+            name = f"route:{moving.id}.amount"
+            yield Changeable(name, label, moving.amount, at.amount_unit, -most, most, False, moving.source in varied)
 
 
 def _ends(at: Destination, route: Route) -> Iterator[Changeable]:
