@@ -27,6 +27,10 @@ MIRRORS = "Object.keys(localStorage).filter(key => key.startsWith('jorvik.draft.
 """How many drafts lie in the browser that the store does not have."""
 
 
+STATUS = ".status"
+"""Where the top bar says how the patch is kept."""
+
+
 class BrowserCase(unittest.TestCase):
     """A test with a page of its own on an application of its class's own."""
 
@@ -84,6 +88,11 @@ class BrowserCase(unittest.TestCase):
         expect(self.name_field).to_have_value(name)
 
     @property
+    def status(self) -> Locator:
+        """What the top bar says of how the patch is kept."""
+        return self.page.locator(STATUS)
+
+    @property
     def name_field(self) -> Locator:
         """The field that holds the patch's name."""
         return self.page.get_by_label("Name of the patch")
@@ -121,9 +130,9 @@ class BrowserCase(unittest.TestCase):
 
     def kept(self) -> None:
         """Wait until the draft is kept: an edit's mirror lies in the browser from the edit until the store has it."""
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text(re.compile("saved|draft kept"))
+        expect(self.status).to_have_text(re.compile("saved|draft kept"))
         self.until(f"{MIRRORS} === 0", "the draft was not kept")
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text(re.compile("saved|draft kept"))
+        expect(self.status).to_have_text(re.compile("saved|draft kept"))
 
     def painted(self, page: Page) -> None:
         """Wait until what was changed has been painted."""

@@ -49,6 +49,29 @@ class Rules(BrowserCase):
                 self.painted(page)
                 self.check(page)
 
+    def test_definitions_are_reached_by_pointer_keyboard_and_touch(self) -> None:
+        hint = self.page.get_by_role("tooltip")
+        self.page.keyboard.press("Escape")
+        start = self.page.get_by_label("oscillator 1 start", exact=True)
+        start.hover()
+        expect(hint).to_contain_text("free at a phase of its own")
+        self.page.mouse.move(0, 0)
+        expect(hint).to_have_count(0)
+        self.page.get_by_label("oscillator 1 phase", exact=True).focus()
+        self.page.keyboard.press("Tab")
+        expect(start).to_be_focused()
+        expect(hint).to_contain_text("free at a phase of its own")
+        self.page.keyboard.press("Escape")
+        expect(hint).to_have_count(0)
+        touched = self.fresh_page(has_touch=True)
+        light = touched.get_by_text("limiter", exact=True)
+        light.tap()
+        expect(touched.get_by_role("tooltip")).to_contain_text("how much it took off")
+        expect(light).to_have_attribute(
+            "aria-describedby", touched.get_by_role("tooltip").get_attribute("id") or "none"
+        )
+        self.check(touched)
+
     def test_at_200_per_cent_nothing_is_out_of_reach(self) -> None:
         """640 by 400 is what a window of 1280 by 800 has at 200 %."""
         self.page.set_viewport_size({"width": 640, "height": 400})

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, Route, expect
 
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
-from tests.browser.driver import BrowserCase
+from tests.browser.driver import STATUS, BrowserCase
 from tests.support import Served, cluster
 
 AMOUNT = "Amount of swell on cutoff"
@@ -38,7 +38,7 @@ class Keeping(BrowserCase):
         held: list[Route] = []
         self.page.route("**/api/value", lambda route: held.append(route))
         self.type_into(AMOUNT, "31st")
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text("keeping…")
+        expect(self.status).to_have_text("keeping…")
         with self.page.expect_event("dialog") as question:
             self.page.evaluate("setTimeout(() => location.reload())")
         self.assertEqual(question.value.type, "beforeunload")
@@ -55,9 +55,9 @@ class Keeping(BrowserCase):
     def test_saved_versions_are_listed_and_restored(self) -> None:
         self.type_into(AMOUNT, "20st")
         self.page.keyboard.press("Control+s")
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text("saved · version 2")
+        expect(self.status).to_have_text("saved · version 2")
         self.type_into(AMOUNT, "10st")
-        self.page.get_by_title("Versions of this patch").click()
+        self.status.click()
         self.page.get_by_role("button", name="Go back to version 2").click()
         self.expect_amount("20 st")
         self.undo_says("back to version 2")
@@ -67,12 +67,12 @@ class Keeping(BrowserCase):
     def test_a_version_is_saved_once(self) -> None:
         self.type_into(AMOUNT, "20st")
         self.page.get_by_role("button", name="Save", exact=True).click()
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text("saved · version 2")
+        expect(self.status).to_have_text("saved · version 2")
         self.page.get_by_role("button", name="Save", exact=True).press("Enter")
         expect(self.page.get_by_role("status").filter(has_text="Nothing has changed since version 2.")).to_be_visible()
         self.type_into(AMOUNT, "21st")
         self.page.keyboard.press("Control+s")
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text("saved · version 3")
+        expect(self.status).to_have_text("saved · version 3")
 
     def test_the_server_is_killed_in_the_middle_of_an_edit(self) -> None:
         port, engine = self.served.port, self.served.engine
@@ -80,7 +80,7 @@ class Keeping(BrowserCase):
         self.type_into("Amount of shake on cutoff", "3")
         expect(self.page.get_by_role("alert").first).to_contain_text("does not answer")
         self.page.get_by_role("button", name="Mute shake on cutoff").dispatch_event("click")
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
+        expect(self.status).to_have_text("not kept yet")
         type(self).served = Served(port, engine)
         self.kept()
         self.page.reload()
@@ -91,7 +91,7 @@ class Keeping(BrowserCase):
         port, engine = self.served.port, self.served.engine
         type(self).served.stop()
         self.page.get_by_role("button", name="Mute swell on cutoff").dispatch_event("click")
-        expect(self.page.get_by_title("Versions of this patch")).to_have_text("not kept yet")
+        expect(self.status).to_have_text("not kept yet")
         context = self.page.context
         url = self.page.url
         self.page.close()
@@ -125,7 +125,7 @@ class Keeping(BrowserCase):
         field = other.get_by_label(AMOUNT, exact=True)
         field.fill("33st")
         field.press("Enter")
-        expect(other.get_by_title("Versions of this patch")).to_have_text(re.compile("draft kept"))
+        expect(other.locator(STATUS)).to_have_text(re.compile("draft kept"))
         self.type_into(AMOUNT, "11st")
         expect(self.page.get_by_role("alert")).to_contain_text("changed in another window")
         return other
@@ -144,7 +144,7 @@ class Keeping(BrowserCase):
         self.make_conflict()
         self.page.get_by_role("button", name="Let mine stand").click()
         self.kept()
-        self.page.get_by_title("Versions of this patch").click()
+        self.status.click()
         expect(self.page.get_by_role("dialog")).to_contain_text("from another window, kept when it was replaced")
 
     def test_two_windows_the_later_yields(self) -> None:

@@ -18,7 +18,7 @@ class Edited(unittest.TestCase):
 
     def held(self) -> int:
         """Return what the processes that compute hold."""
-        lanes: tuple[Any, ...] = ("sheet", "sound", "judgement", "jobs")
+        lanes: tuple[Any, ...] = ("sheet", "sound", "heavy", "judgement", "jobs")
         return sum(resident(pid) for lane in lanes for pid in self.served.scheduler.pids(lane))
 
     def test_it_is_kept_and_memory_stays(self) -> None:

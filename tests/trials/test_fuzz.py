@@ -138,7 +138,7 @@ class Fuzz(unittest.TestCase):
                 self.check(path, body, answer)
             if number % 1000 == 999:
                 print(f"{number + 1} requests", flush=True)
-        lanes: tuple[Any, ...] = ("sheet", "sound", "judgement", "jobs")
+        lanes: tuple[Any, ...] = ("sheet", "sound", "heavy", "judgement", "jobs")
         sizes = [resident(pid) for lane in lanes for pid in self.served.scheduler.pids(lane)]
         print(f"{REQUESTS} requests: {dict(statuses)}; processes of {[f'{size / 1e6:.0f} MB' for size in sizes]}")
         self.assertLess(max(sizes, default=0), MOST_BYTES)

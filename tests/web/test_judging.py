@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from jorvik.core.engine.trace import trace
 from jorvik.core.measure.patch import measure_patch
 from tests.support import Json, document, note, patch
 from tests.web.test_api import ROUTE, WAVE, Api, floats
@@ -86,17 +85,6 @@ class Sounding(Api):
                 with soundfile.SoundFile(io.BytesIO(self.client.post("/api/sound", json=body).content)) as file:
                     self.assertEqual((file.subtype, file.samplerate, file.channels), (subtype, rate, 1 if mono else 2))
         self.assertIn("44100", self.post("sound", 422, document=doc, rate=12_345)["sentence"])
-
-    def test_voltages(self) -> None:
-        doc = document([WAVE], [ROUTE], performance=note(0.5, 0.1))
-        whole = trace(patch([WAVE], [ROUTE], performance=note(0.5, 0.1)))
-        for name, volts in (("signal.w", whole.signals["w"] * 5), ("lane.pitch", whole.lanes["pitch"].value / 12)):
-            answer = self.client.post("/api/voltage.wav", json={"document": doc, "name": name})
-            got, _ = soundfile.read(io.BytesIO(answer.content))
-            np.testing.assert_allclose(got * 10, volts, atol=1e-5)
-            self.assertAlmostEqual(float(answer.headers["X-Greatest-V"]), float(volts.max()), places=3)
-        refusal = self.post("voltage.wav", 422, document=doc, name="signal.none")
-        self.assertIn("signal.w", refusal["sentence"])
 
     def test_cycles_and_harmonics(self) -> None:
         cycle = np.sin(2 * np.pi * 2 * np.arange(600) / 600)

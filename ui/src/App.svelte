@@ -8,7 +8,9 @@
   import Keyboard from './shell/Keyboard.svelte';
   import { settings } from './state/settings.svelte';
   import { found, shortcuts } from './shell/shortcuts';
-  import { VIEWS } from './shell/views';
+  import Hints from './common/Hints.svelte';
+  import Toasts from './shell/Toasts.svelte';
+  import Views from './shell/Views.svelte';
   import StatusBar from './shell/StatusBar.svelte';
   import Help from './shell/Help.svelte';
   import PatchPage from './sheet/PatchPage.svelte';
@@ -30,7 +32,6 @@
   onMount(() => void workbench.start());
 
   const keys = shortcuts({ library: () => (library = true), help: () => (help = true) });
-  const Shown = $derived(VIEWS.find((view) => view.id === workbench.view)!.shows);
 
   function onkeydown(event: KeyboardEvent): void {
     const one = found(keys, event);
@@ -50,42 +51,38 @@
 
 <div class="page">
   <TopBar onlibrary={() => (library = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
-  <main>
-    {#if workbench.patch}
-      <div class="work">
-        <Shown />
-      </div>
-      <aside
-        aria-label={module
-          ? `Source ${module.id}`
-          : route
-            ? `Route ${route.id}`
-            : workbench.chosen.what === 'stave'
-              ? `Stave ${workbench.chosen.id}`
-              : 'The patch'}
-      >
-        {#if module}
-          {#key module.id}<SourcePage {module} />{/key}
-        {:else if route}
-          {#key route.id}<RoutePage {route} />{/key}
-        {:else if workbench.chosen.what === 'stave'}
-          {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
-        {:else}<PatchPage patch={workbench.patch} />{/if}
-      </aside>
-    {:else}
-      <div class="empty">
-        {#if workbench.loading}
-          <p>Opening…</p>
-        {:else if workbench.failure}
-          <p>{workbench.failure}</p>
-          <Button onclick={() => location.reload()}>Try again</Button>
-        {:else}
-          <p>There are no patches yet.</p>
-          <Button onclick={() => void messages.attempt(newPatch)}>Make the first one</Button>
-        {/if}
-      </div>
-    {/if}
-  </main>
+  {#if workbench.patch}
+    <Views />
+    <aside
+      aria-label={module
+        ? `Source ${module.id}`
+        : route
+          ? `Route ${route.id}`
+          : workbench.chosen.what === 'stave'
+            ? `Stave ${workbench.chosen.id}`
+            : 'The patch'}
+    >
+      {#if module}
+        {#key module.id}<SourcePage {module} />{/key}
+      {:else if route}
+        {#key route.id}<RoutePage {route} />{/key}
+      {:else if workbench.chosen.what === 'stave'}
+        {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
+      {:else}<PatchPage patch={workbench.patch} />{/if}
+    </aside>
+  {:else}
+    <main class="empty">
+      {#if workbench.loading}
+        <p>Opening…</p>
+      {:else if workbench.failure}
+        <p>{workbench.failure}</p>
+        <Button onclick={() => location.reload()}>Try again</Button>
+      {:else}
+        <p>There are no patches yet.</p>
+        <Button onclick={() => void messages.attempt(newPatch)}>Make the first one</Button>
+      {/if}
+    </main>
+  {/if}
   {#if settings.now.keys}<Keyboard />{/if}
   <StatusBar />
 </div>
@@ -95,28 +92,38 @@
 <Versions bind:open={versions} />
 <Help bind:open={help} {keys} />
 <HarmonicBuilder />
+<Toasts />
+<Hints />
 
 <style>
   .page {
     height: 100%;
-    display: flex;
-    flex-direction: column;
-    gap: 8px;
+    display: grid;
+    grid-template:
+      'first first first' auto
+      'tabs back back' auto
+      'view view aside' minmax(0, 1fr)
+      'keys keys keys' auto
+      'foot foot foot' auto / auto minmax(0, 1fr) 270px;
+    gap: 8px 10px;
     padding: 8px 12px 10px;
     box-sizing: border-box;
   }
-  main {
-    flex: 1;
-    min-height: 0;
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 270px;
-    gap: 10px;
+  .page > :global(.tabs) {
+    grid-area: tabs;
   }
-  .work {
+  .page > :global(.view) {
+    grid-area: view;
+  }
+  .page > :global(.piano) {
+    grid-area: keys;
+  }
+  .page > :global(footer) {
+    grid-area: foot;
     min-width: 0;
-    min-height: 0;
   }
   aside {
+    grid-area: aside;
     position: relative;
     background: var(--paper);
     border: 1px solid var(--rule);
@@ -155,6 +162,7 @@
     margin-top: 8px;
   }
   .empty {
+    grid-row: 3;
     grid-column: 1 / -1;
     display: grid;
     place-content: center;
@@ -167,13 +175,14 @@
     .page {
       height: auto;
       min-height: 100%;
-    }
-    main {
-      grid-template-columns: minmax(0, 1fr);
-      flex: none;
-    }
-    .work {
-      height: 640px;
+      grid-template:
+        'first' auto
+        'tabs' auto
+        'back' auto
+        'view' 640px
+        'aside' auto
+        'keys' auto
+        'foot' auto / minmax(0, 1fr);
     }
     :global(body) {
       overflow: auto;

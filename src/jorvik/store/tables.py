@@ -4,7 +4,20 @@ import uuid
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, Index, Integer, String, Text, UniqueConstraint, Uuid, func
+from sqlalchemy import (
+    JSON,
+    DateTime,
+    Double,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    String,
+    Text,
+    UniqueConstraint,
+    Uuid,
+    func,
+)
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -52,3 +65,28 @@ class RevisionRow(Base):
     name: Mapped[str] = mapped_column(String(120))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
+
+
+class JobRow(Base):
+    """Work of minutes: what was asked for, how far it is, and what it came to."""
+
+    __tablename__ = "jobs"
+
+    id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    title: Mapped[str] = mapped_column(String(200))
+    request: Mapped[dict[str, Any]] = mapped_column(JSON, deferred=True)
+    state: Mapped[str] = mapped_column(String(16), index=True)
+    progress: Mapped[float] = mapped_column(Double, default=0.0)
+    begun: Mapped[int] = mapped_column(Integer, default=0)
+    """How often it was begun: what stops the server again and again is not begun for ever."""
+    said: Mapped[str] = mapped_column(Text, default="")
+    """Why it failed, where it did."""
+    facts: Mapped[dict[str, Any]] = mapped_column(JSON)
+    """What is worth saying of the result."""
+    result: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    result_bytes: Mapped[int] = mapped_column(Integer, default=0)
+    file_name: Mapped[str] = mapped_column(String(200), default="")
+    media_type: Mapped[str] = mapped_column(String(80), default="")
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.clock_timestamp())
+    changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.clock_timestamp())

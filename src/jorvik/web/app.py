@@ -22,8 +22,9 @@ from starlette.types import Receive, Scope, Send
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
+from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
-from jorvik.web import assist, compute, documents, judge, sound
+from jorvik.web import assist, compute, documents, jobs, judge, sound
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.scheduler import Busy, Scheduler
@@ -60,13 +61,11 @@ def create_app(settings: Settings) -> FastAPI:
         redoc_url=None,
         openapi_url="/api/openapi.json",
         separate_input_output_schemas=False,
-        lifespan=partial(_life, on_ready=settings.on_ready),
+        lifespan=partial(_life, settings=settings),
     )
-    app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
-    app.state.instance = settings.instance
     for router in (compute.router, assist.router, judge.router, sound.router):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
-    for router in (documents.health, *map(documents.router_for, KINDS)):
+    for router in (documents.health, jobs.router, *map(documents.router_for, KINDS)):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)
@@ -96,16 +95,21 @@ def _refusals(*statuses: int) -> dict[int | str, dict[str, Any]]:
 
 
 @asynccontextmanager
-async def _life(app: FastAPI, on_ready: Callable[[], None] | None) -> AsyncIterator[None]:
-    """Have a scheduler for as long as the application lives."""
-    app.state.scheduler = Scheduler()
+async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
+    """Have the services for as long as the application lives: the stores, who works at what, and the jobs."""
+    app.state.instance = settings.instance
+    app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
+    scheduler = app.state.scheduler = Scheduler()
+    working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler)
     try:
-        await anyio.to_thread.run_sync(app.state.scheduler.begin)
-        if on_ready is not None:
-            on_ready()
+        await anyio.to_thread.run_sync(scheduler.begin)
+        working.begin()
+        if settings.on_ready is not None:
+            settings.on_ready()
         yield
     finally:
-        app.state.scheduler.stop()
+        await working.stop()
+        scheduler.stop()
 
 
 def _refusal(status: int, problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
@@ -126,7 +130,7 @@ async def _on_invalid(_: Request, error: Exception) -> Response:
 
 
 async def _on_missing(_: Request, error: Exception) -> Response:
-    body = Refusal(place="the patch", found="nothing", wanted="one that is kept", sentence=str(error))
+    body = Refusal(place="what was asked for", found="nothing", wanted="kept", sentence=str(error))
     return JSONResponse(body.model_dump(), 404)
 
 

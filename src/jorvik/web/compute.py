@@ -68,7 +68,7 @@ async def post_read(file: FileText) -> Document:
 @router.post("/sheet", response_model=Sheet)
 async def post_sheet(request: Request, form: SheetRequest, scheduler: TheScheduler) -> Response:
     """Return the note sheet of a patch."""
-    lane: WorkKind = "jobs" if is_heavy_run(form.document, 1 + len(form.velocities)) else "sheet"
+    lane: WorkKind = "heavy" if is_heavy_run(form.document, 1 + len(form.velocities)) else "sheet"
     return await as_json(scheduler.make(request, lane, _sheet, form))
 
 
@@ -83,7 +83,7 @@ def _sheet(form: SheetRequest, cancelled: Cancel, _: Tell) -> bytes:
 @router.post("/trace.csv", response_class=StreamingResponse)
 async def post_trace(request: Request, form: Play, scheduler: TheScheduler) -> StreamingResponse:
     """Return the trace at every sample, with each route's contribution, as CSV."""
-    return await scheduler.stream(request, "jobs", _csv, form, media_type="text/csv")
+    return await scheduler.stream(request, "heavy", _csv, form, media_type="text/csv")
 
 
 def _csv(form: Play, cancelled: Cancel, tell: Tell) -> None:

@@ -1,4 +1,7 @@
-"""Who works at what: three kinds of work that never wait for each other, in processes of their own.
+"""Who works at what: kinds of work that never wait for each other, in processes of their own.
+
+Answers to an edit (a sheet, a sound) are quick; those that are not wait among their like. Judgements, and jobs that are
+kept in the store (:mod:`jorvik.web.jobs`), have processes of theirs.
 
 Newer work of one window replaces its older work of the same kind. The same work asked for twice at once is done once.
 Work that nobody waits for any more is given up, and what stopped a process is not given to another.
@@ -22,14 +25,15 @@ from fastapi import Depends, Request
 from fastapi.responses import Response, StreamingResponse
 
 from jorvik.core.engine.run import Cancelled
-from jorvik.web.workers import WorkerDied, WorkerPool
+from jorvik.web.workers import Cancel, Tell, WorkerDied, WorkerPool
 
-WorkKind = Literal["sheet", "sound", "judgement", "jobs"]
+WorkKind = Literal["sheet", "sound", "heavy", "judgement", "jobs"]
 
 _POOLS: Final[Mapping[WorkKind, tuple[int, int]]] = {
     "sheet": (1, 0),
     "sound": (1, 1),
     "judgement": (min(2, os.cpu_count() or 1), 19),
+    "heavy": (1, 19),
     "jobs": (1, 19),
 }
 """How many processes each kind of work has, and how far they give way to others."""
@@ -173,6 +177,11 @@ class Scheduler:
                     told.get_nowait()
 
         return StreamingResponse(each(), media_type=media_type)
+
+    async def run_job(self, task: Callable[..., Any], arguments: Any, cancelled: Cancel, tell: Tell) -> Any:
+        """Return what a task makes, in the process for jobs, for which nobody waits at the other end of a line."""
+        work = partial(self._pools["jobs"].run, task, arguments, cancelled, tell)
+        return await anyio.to_thread.run_sync(work, limiter=self._limits["jobs"])
 
     def _refuse(self, kind: WorkKind, name: str) -> None:
         if name in self._deadly:

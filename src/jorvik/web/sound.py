@@ -12,7 +12,6 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.document.voice_settings import OwnTable, frame_of, packed_cycles
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.wavetables import leveled
-from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import (
     band_levels,
     fundamental,
@@ -24,12 +23,11 @@ from jorvik.core.measure.sound import (
     spectrum_at,
     thinned,
 )
-from jorvik.core.measure.volts import lane_volts
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.units.levels import decibels
 from jorvik.core.units.pitch import key_at, key_hz
 from jorvik.core.voice.render import Sound
-from jorvik.formats.wav import CAUTION, RATES, read_cycles, table_bytes, voltage_bytes, wav_bytes
+from jorvik.formats.wav import RATES, read_cycles, table_bytes, wav_bytes
 from jorvik.web.forms import (
     CyclesRead,
     CyclesRequest,
@@ -41,7 +39,6 @@ from jorvik.web.forms import (
     SoundRequest,
     SoundView,
     TableRequest,
-    VoltageRequest,
 )
 from jorvik.web.rendered import Rendered, with_test_note
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
@@ -69,7 +66,7 @@ async def post_sound(request: Request, form: SoundRequest, scheduler: TheSchedul
 
 
 def _kind_of_work(form: Play) -> WorkKind:
-    return "jobs" if is_heavy_sound(form.document) else "sound"
+    return "heavy" if is_heavy_sound(form.document) else "sound"
 
 
 def _sound(form: SoundRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
@@ -100,27 +97,6 @@ async def post_look(request: Request, form: LookRequest, scheduler: TheScheduler
 
 def _look(form: LookRequest, cancelled: Cancel, _: Tell) -> bytes:
     return look(_rendered.heard(form, cancelled).sound, form).model_dump_json().encode()
-
-
-@router.post("/voltage.wav", response_class=Response)
-async def post_voltage(request: Request, form: VoltageRequest, scheduler: TheScheduler) -> Response:
-    """Return a signal or a lane as a WAV of control voltage; headers give its range, the file's text the caution."""
-    data, headers = await scheduler.make(request, "jobs", _voltage, form)
-    return Response(data, media_type="audio/wav", headers=headers)
-
-
-def _voltage(form: VoltageRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
-    made = trace(with_test_note(form), form.rate, cancelled=cancelled)
-    kind, _dot, name = form.name.partition(".")
-    if kind == "signal" and name in made.signals:
-        volts = made.signals[name] * form.volts
-    elif kind == "lane" and name in made.lanes:
-        volts = lane_volts(made.lanes[name].value, made.lanes[name].lane.destination, form.volts)
-    else:
-        known = [f"signal.{n}" for n in made.signals] + [f"lane.{n}" for n in made.lanes]
-        raise Problem("name", shown(form.name), f"one of {', '.join(known)}"[:300])
-    data, (least, greatest) = voltage_bytes(volts, form.rate, form.name, form.depth)
-    return data, {"X-Least-V": f"{least:.4g}", "X-Greatest-V": f"{greatest:.4g}", "X-Caution": CAUTION}
 
 
 @router.post("/harmonics")

@@ -1,15 +1,53 @@
-<script lang="ts">
-  /** A choice among a few: each option a value and how it reads. */
-  interface Props {
-    value: string;
-    options: readonly (readonly [string, string])[];
-    label: string;
-    title?: string;
-    onchoose: (value: string) => void;
+<script lang="ts" module>
+  /** What is chosen, and how it reads. */
+  export type Option = readonly [value: string, text: string];
+  /** Options under a title. */
+  export interface Group {
+    title: string;
+    options: readonly Option[];
   }
-  let { value, options, label, title, onchoose }: Props = $props();
 </script>
 
-<select class="field" aria-label={label} {title} {value} onchange={(event) => onchoose(event.currentTarget.value)}>
-  {#each options as [option, text] (option)}<option value={option}>{text}</option>{/each}
-</select>
+<script lang="ts">
+  import { Select } from 'flowbite-svelte';
+
+  /** A choice among a few. With a prompt it is a menu: it stands at the prompt, and goes back to it. */
+  interface Props {
+    label: string;
+    options: readonly (Option | Group)[];
+    onchoose: (value: string) => void;
+    value?: string;
+    prompt?: string;
+    look?: 'field' | 'quiet' | 'link';
+    hint?: string | undefined;
+    class?: string;
+  }
+  let { label, options, onchoose, value = '', prompt, look = 'field', hint, class: more = '' }: Props = $props();
+
+  function chosen(event: Event & { currentTarget: HTMLSelectElement }): void {
+    const one = event.currentTarget.value;
+    if (prompt !== undefined) event.currentTarget.value = '';
+    if (one || prompt === undefined) onchoose(one);
+  }
+</script>
+
+{#snippet each(some: readonly Option[])}
+  {#each some as [option, text] (option)}<option value={option}>{text}</option>{/each}
+{/snippet}
+
+<Select
+  class="contents"
+  classes={{ select: `choice ${look} ${more}` }}
+  placeholder=""
+  aria-label={label}
+  data-hint={hint}
+  value={prompt === undefined ? value : ''}
+  onchange={chosen}
+>
+  {#if prompt !== undefined}<option value="">{prompt}</option>{/if}
+  {#each options as one ('title' in one ? one.title : one[0])}
+    {#if 'title' in one}
+      {#if one.options.length > 0}<optgroup label={one.title}>{@render each(one.options)}</optgroup>{/if}
+    {:else}{@render each([one])}{/if}
+  {/each}
+</Select>

@@ -10,8 +10,8 @@
   }: { name: string; help?: string; under?: string; children: Snippet } = $props();
 </script>
 
-<div class="labelled">
-  <span class="name" title={help}>{name}</span>
+<div class="labelled" data-hint={help}>
+  <span class="name">{name}</span>
   <div class="editor">{@render children()}</div>
   {#if under}<p>{under}</p>{/if}
 </div>

@@ -13,7 +13,7 @@
     high?: number | null;
     noteValues?: boolean;
     width?: string;
-    title?: string;
+    hint?: string | undefined;
     /** What Ctrl-Backspace goes back to. */
     reset?: number | string | undefined;
   }
@@ -26,7 +26,7 @@
     high = null,
     noteValues = false,
     width = '7rem',
-    title,
+    hint,
     reset
   }: Props = $props();
 
@@ -160,7 +160,7 @@
   class:snug={width === 'auto'}
   aria-label={label}
   aria-invalid={wrong !== ''}
-  title={wrong || title}
+  data-hint={wrong || hint}
   value={text}
   spellcheck="false"
   autocomplete="off"

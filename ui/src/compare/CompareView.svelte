@@ -1,8 +1,9 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { answer, SWEEPS } from './compared';
-  import { Comparing, MOST_OTHERS } from './comparing.svelte';
+  import { Comparing, MOST_OTHERS, type Chosen } from './comparing.svelte';
   import { inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
   import { keepVariant } from '../state/library';
   import { messages } from '../state/messages.svelte';
@@ -89,28 +90,35 @@
     const { label, patch } = comparing.steps[i]!;
     void messages.attempt(() => keepVariant(patch, label));
   };
-  function beside(event: Event & { currentTarget: HTMLSelectElement }): void {
-    const id = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (id) comparing.others = [...comparing.others.filter((other) => other !== id), id].slice(-MOST_OTHERS);
+  function beside(id: string): void {
+    comparing.others = [...comparing.others.filter((other) => other !== id), id].slice(-MOST_OTHERS);
   }
 </script>
 
 <div class="panel">
   <div class="bar">
     <span>Compare</span>
-    <select class="quiet" aria-label="What is compared" bind:value={comparing.chosen}>
-      {#each SWEEPS as option, i (option.name)}<option value={String(i)}>{option.name}</option>{/each}
-      <option value="versions">saved versions</option>
-      <option value="patches">other patches</option>
-    </select>
+    <Choice
+      look="quiet"
+      label="What is compared"
+      value={comparing.chosen}
+      options={[
+        ...SWEEPS.map((option, i) => [String(i), option.name] as const),
+        ['versions', 'saved versions'],
+        ['patches', 'other patches']
+      ]}
+      onchoose={(what) => (comparing.chosen = what as Chosen)}
+    />
     {#if comparing.chosen === 'patches'}
-      <select class="quiet" aria-label="Add a patch to compare with" onchange={beside}>
-        <option value="">+ a patch…</option>
-        {#each workbench.heads.filter((head) => head.id !== workbench.drafts.head?.id) as head (head.id)}
-          <option value={head.id}>{head.name}</option>
-        {/each}
-      </select>
+      <Choice
+        look="quiet"
+        label="Add a patch to compare with"
+        prompt="+ a patch…"
+        options={workbench.heads
+          .filter((head) => head.id !== workbench.drafts.head?.id)
+          .map((head) => [head.id, head.name] as const)}
+        onchoose={beside}
+      />
       {#if comparing.others.length > 0}
         <Button look="bare" onclick={() => (comparing.others = [])}>none of them</Button>
       {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
   import { apart, inWords, measured, MEASURES, type Measure } from './compared';
   import type { Comparing } from './comparing.svelte';
@@ -40,7 +41,7 @@
     <thead>
       <tr
         ><th></th>{#each MEASURES as [, name] (name)}<th>{name}</th>{/each}<th
-          title="By how much it is turned down when it is played from here: all are as loud as the quietest"
+          data-hint="By how much it is turned down when it is played from here: all are as loud as the quietest"
           >plays at</th
         ><th></th></tr
       >
@@ -48,7 +49,7 @@
     <tbody>
       {#each of.steps as { label, gainDb }, i (label)}
         <tr>
-          <td title={label}><b>{label}</b></td>
+          <td {...term(label)}><b>{label}</b></td>
           {#each MEASURES as [key] (key)}<td>{cell(i, key)} <small>{difference(i, key)}</small></td>{/each}
           <td>{gainDb === null ? '…' : gainDb > -0.05 ? '0 dB' : `−${(-gainDb).toFixed(1)} dB`}</td>
           <td class="acts">

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import type { Comparing } from './comparing.svelte';
 
   /** Every setting in which versions or patches are unlike, moved or not. */
@@ -17,7 +18,7 @@
     <tbody>
       {#each of.differences as difference (difference.path)}
         <tr>
-          <td title={difference.path}>{difference.path.replaceAll('_', ' ')}</td>
+          <td {...term(difference.path)}>{difference.path.replaceAll('_', ' ')}</td>
           {#each of.steps as { place } (place)}<td>{difference.values[place] || '–'}</td>{/each}
         </tr>
       {:else}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import { inWords, measured, MEASURES, stepLabel, type Sweep, type Measure } from './compared';
   import type { Comparing } from './comparing.svelte';
   import { inkOf, SMALL_FONT, stroked, type Surface } from '../draw/draw';
@@ -57,9 +58,13 @@
 </script>
 
 <div class="curve">
-  <select class="link-select" aria-label="Figure against {sweep.by}" bind:value={measure}>
-    {#each MEASURES as [key, name] (key)}<option value={key}>{name}, against {sweep.name}</option>{/each}
-  </select>
+  <Choice
+    look="link"
+    label="Figure against {sweep.by}"
+    value={measure}
+    options={MEASURES.map(([key, name]) => [key, `${name}, against ${sweep.name}`] as const)}
+    onchoose={(key) => (measure = key as typeof measure)}
+  />
   {#if hollow}<small>hollow: still moving, the value at note-off</small>{/if}
   <div class="plot" role="img" aria-label="{measure} of {stave} against {sweep.name}: {said}"><Plot {draw} /></div>
 </div>
@@ -71,7 +76,7 @@
     border-left: 1px solid var(--rule);
     padding: 5px 0 0;
   }
-  .curve select {
+  .curve :global(select) {
     padding: 0 12px;
   }
   small {

@@ -68,7 +68,7 @@
         >
         {#if part}
           <Button
-            title="Only {part.source ?? part.route}, as it was then"
+            data-hint="Only {part.source ?? part.route}, as it was then"
             onclick={() => void messages.attempt(() => partBack(revision.number))}
             >Only {part.source ?? part.route}</Button
           >

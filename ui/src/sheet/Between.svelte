@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import { api, asBody, unwrap } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
   import { seconds, shown } from '../common/format';
@@ -29,7 +30,7 @@
   <h4 class="told">Between the posts, {seconds(from)} to {seconds(to)}</h4>
   <div class="reading"><span>goes</span><b>{shown(Number(found.distance.toPrecision(4)), found.distance_unit)}</b></div>
   {#each Object.entries(found.shares) as [route, share] (route)}
-    <div class="reading" title="Share of the variance between the posts: cov(route, sum) / var(sum)">
+    <div class="reading" {...term('Share of the variance between the posts: cov(route, sum) / var(sum)')}>
       <span>{workbench.patch?.routes?.find((r) => r.id === route)?.source.replace('_', ' ')}</span>
       <b>{(share * 100).toFixed(0)} %</b>
     </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { putText, takeText } from '../state/clipboard';
   import type { Module } from '../api/api';
@@ -44,16 +45,20 @@
 </script>
 
 <div class="strip">
-  <select class="link-select" aria-label="Grid of {owner}" bind:value={grid}>
-    {#each grids as name (name)}<option value={name}>{name}</option>{/each}
-  </select>
+  <Choice
+    look="link"
+    label="Grid of {owner}"
+    value={grid}
+    options={grids.map((name) => [name, name] as const)}
+    onchoose={(name) => (grid = name)}
+  />
   <StartShape label="Start shape of {owner}" first="shape…" {ends} {heights} {ondraw} />
-  <Button look="bare" title="Turn it round in time" onclick={() => ondraw(flippedInTime(points))}>round</Button>
-  <Button look="bare" title="Turn it over" onclick={() => ondraw(flippedInHeight(points, heights))}>over</Button>
-  <Button look="bare" title="Twice as long" onclick={() => ondraw(stretched(points, 2, curve ? Infinity : ends[1]))}
+  <Button look="bare" data-hint="Turn it round in time" onclick={() => ondraw(flippedInTime(points))}>round</Button>
+  <Button look="bare" data-hint="Turn it over" onclick={() => ondraw(flippedInHeight(points, heights))}>over</Button>
+  <Button look="bare" data-hint="Twice as long" onclick={() => ondraw(stretched(points, 2, curve ? Infinity : ends[1]))}
     >×2</Button
   >
-  <Button look="bare" title="Half as long" onclick={() => ondraw(stretched(points, 0.5))}>÷2</Button>
+  <Button look="bare" data-hint="Half as long" onclick={() => ondraw(stretched(points, 0.5))}>÷2</Button>
   <Button look="bare" onclick={() => void putText(JSON.stringify(points))}>copy</Button>
   <Button look="bare" onclick={() => void paste()}>paste</Button>
   {#if curve}

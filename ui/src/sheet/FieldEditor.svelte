@@ -91,13 +91,13 @@
 </script>
 
 {#if field.role === 'mix_inputs'}
-  <div class="wide">
-    <span title={field.help}>{label}</span>
+  <div class="wide" data-hint={field.help}>
+    <span>{label}</span>
     <MixInputs inputs={(value as { source: string }[] | null) ?? []} {owner} onset={set} />
   </div>
 {:else if field.role === 'points' || field.role === 'numbers'}
-  <div class="wide">
-    <span title={field.help}>{label}</span>
+  <div class="wide" data-hint={field.help}>
+    <span>{label}</span>
     <CurveEditor {field} {owner} {value} {module} onset={set} />
   </div>
 {:else}
@@ -107,7 +107,6 @@
         value={value as number | string}
         unit={field.unit ?? 'signal'}
         label={said}
-        title={field.help}
         low={field.low}
         high={field.high}
         noteValues={field.note_values ?? false}
@@ -118,7 +117,6 @@
     {:else if choices.length > 0}
       <Choice
         label={said}
-        title={field.help}
         value={String(value)}
         options={choices}
         onchoose={(text) => set((field.choices ?? []).find((c) => String(c) === text))}
@@ -134,7 +132,6 @@
       <input
         class="field"
         aria-label={said}
-        title={field.help}
         placeholder="none"
         inputmode="numeric"
         value={value ?? ''}
@@ -143,7 +140,6 @@
     {:else if field.role === 'signal'}
       <Choice
         label={said}
-        title={field.help}
         value={String(value)}
         options={signals}
         onchoose={(name) => set(others.includes(name) ? name : Number(name))}
@@ -151,7 +147,7 @@
     {:else if field.role === 'table'}
       <Choice
         label={said}
-        title={workbench.catalogue?.tables[String(value)]}
+        hint={workbench.catalogue?.tables[String(value)]}
         value={String(value)}
         options={tables}
         onchoose={(name) => set(name)}
@@ -186,7 +182,6 @@
         class="field"
         rows="2"
         aria-label={said}
-        title={field.help}
         spellcheck="false"
         value={listed}
         onchange={(e) => setList(e.currentTarget.value)}></textarea>

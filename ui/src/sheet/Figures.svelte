@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import type { Measures } from '../api/api';
   import { seconds, shown } from '../common/format';
 
@@ -46,8 +47,8 @@
 
 <dl>
   {#each rows as [name, text, help] (name)}
-    <dt title={help}>{name}</dt>
-    <dd title={help}>{text}</dd>
+    <dt {...term(help)}>{name}</dt>
+    <dd>{text}</dd>
   {/each}
 </dl>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { api, asBody, unwrap, type Module } from '../api/api';
@@ -78,18 +79,13 @@
       />
     </Labelled>
   {/each}
-  <select
-    class="link-select"
-    aria-label="Let {module.id} set another, from this end"
-    onchange={(event) => {
-      const name = event.currentTarget.value;
-      event.currentTarget.value = '';
-      if (name) void messages.attempt(() => setEnd(name, valueOf(name)));
-    }}
-  >
-    <option value="">+ another destination</option>
-    {#each free as at (at.name)}<option value={at.name}>{at.title}</option>{/each}
-  </select>
+  <Choice
+    look="link"
+    label="Let {module.id} set another, from this end"
+    prompt="+ another destination"
+    options={free.map((at) => [at.name, at.title] as const)}
+    onchoose={(name) => void messages.attempt(() => setEnd(name, valueOf(name)))}
+  />
 {:else}
   <p class="help">Put it at an end to set what its destinations are there.</p>
 {/if}

@@ -65,18 +65,13 @@
     >
   </div>
 {/each}
-<select
-  class="link-select"
-  aria-label="Add an input to {owner}"
-  onchange={(event) => {
-    const source = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (source) onset([...inputs, { source }], '');
-  }}
->
-  <option value="">+ input</option>
-  {#each options as [name, text] (name)}<option value={name}>{text}</option>{/each}
-</select>
+<Choice
+  look="link"
+  label="Add an input to {owner}"
+  prompt="+ input"
+  {options}
+  onchoose={(source) => onset([...inputs, { source }], '')}
+/>
 
 <style>
   .input {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { onMount } from 'svelte';
   import { addSource } from '../state/actions';
@@ -135,10 +136,32 @@
     );
   }
 
-  function addChosen(event: Event & { currentTarget: HTMLSelectElement }): void {
-    const kind = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (kind) addSource(kind);
+  const kinds = $derived(
+    ['source', 'processor', 'control'].map((role) => ({
+      title: role === 'control' ? 'controls' : `${role}s`,
+      options: (workbench.catalogue?.kinds ?? [])
+        .filter((kind) => kind.role === role)
+        .map((k) => [k.kind, k.title] as const)
+    }))
+  );
+  const others = $derived([
+    {
+      title: 'destinations',
+      options: (workbench.catalogue?.destinations ?? [])
+        .filter((at) => !(at.name in (workbench.sheet?.lanes ?? {})))
+        .map((at) => [at.name, at.title] as const)
+    },
+    {
+      title: 'signals, laid over each other',
+      options: (workbench.patch ? modules(workbench.patch) : [])
+        .filter((module) => !workbench.pinned.includes(module.id))
+        .map((module) => [module.id, module.id] as const)
+    }
+  ]);
+
+  function raise(name: string): void {
+    workbench.pin(name);
+    if (!(name in (workbench.sheet?.signals ?? {}))) workbench.chosen = { what: 'stave', id: name };
   }
 </script>
 
@@ -154,16 +177,7 @@
   <div class="axis">
     <div class="label">
       Sources
-      <select class="link-select" aria-label="Add a source" onchange={addChosen}>
-        <option value="">+ add a source</option>
-        {#each ['source', 'processor', 'control'] as role (role)}
-          <optgroup label={role === 'control' ? 'controls' : `${role}s`}>
-            {#each workbench.catalogue?.kinds.filter((kind) => kind.role === role) ?? [] as kind (kind.kind)}
-              <option value={kind.kind}>{kind.title}</option>
-            {/each}
-          </optgroup>
-        {/each}
-      </select>
+      <Choice look="link" label="Add a source" prompt="+ add a source" options={kinds} onchoose={addSource} />
     </div>
     <TimeAxis
       label="Time cursor"
@@ -199,29 +213,7 @@
   <div class="axis low">
     <div class="label">
       What they move
-      <select
-        class="link-select"
-        aria-label="Show another stave"
-        onchange={(event) => {
-          const name = event.currentTarget.value;
-          event.currentTarget.value = '';
-          if (!name) return;
-          workbench.pin(name);
-          if (!(name in (workbench.sheet?.signals ?? {}))) workbench.chosen = { what: 'stave', id: name };
-        }}
-      >
-        <option value="">+ show a stave</option>
-        <optgroup label="destinations">
-          {#each (workbench.catalogue?.destinations ?? []).filter((at) => !(at.name in (workbench.sheet?.lanes ?? {}))) as at (at.name)}
-            <option value={at.name}>{at.title}</option>
-          {/each}
-        </optgroup>
-        <optgroup label="signals, laid over each other">
-          {#each workbench.patch ? modules(workbench.patch) : [] as module (module.id)}
-            {#if !workbench.pinned.includes(module.id)}<option value={module.id}>{module.id}</option>{/if}
-          {/each}
-        </optgroup>
-      </select>
+      <Choice look="link" label="Show another stave" prompt="+ show a stave" options={others} onchoose={raise} />
     </div>
     <div class="spans">
       {#if workbench.sheet}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Fold from '../common/Fold.svelte';
   import Button from '../common/Button.svelte';
   import type { Patch } from '../api/api';
   import { messages } from '../state/messages.svelte';
@@ -172,8 +173,11 @@
 </Labelled>
 
 {#each sections as section (section.title)}
-  <details bind:open={opened[section.title]}>
-    <summary title={section.help}>{section.title}</summary>
+  <Fold
+    title={section.title}
+    hint={section.help}
+    bind:open={() => opened[section.title] ?? false, (open) => (opened[section.title] = open)}
+  >
     {#each section.fields as field (field.name)}
       <FieldEditor
         {field}
@@ -187,7 +191,7 @@
         <Button onclick={() => (workbench.building = true)}>Build from harmonics…</Button>
         <Button onclick={() => picker?.click()}>Read a WAV…</Button>
         <Button
-          title="Its cycles, 2048 samples each"
+          data-hint="Its cycles, 2048 samples each"
           onclick={() => {
             const table = patch.voice?.oscillators?.osc1?.table ?? 'ladder';
             void messages.attempt(
@@ -197,7 +201,7 @@
         >
       </div>
     {/if}
-  </details>
+  </Fold>
 {/each}
 <input
   class="sr-only"
@@ -209,10 +213,13 @@
   onchange={picked}
 />
 
-<details bind:open={opened['Set values']}>
-  <summary title="Destinations that nothing moves and that have no stave.">Set values</summary>
+<Fold
+  title="Set values"
+  hint="Destinations that nothing moves and that have no stave."
+  bind:open={() => opened['Set values'] ?? false, (open) => (opened['Set values'] = open)}
+>
   {#each bases as figure (figure.label)}{@render figureField(figure)}{/each}
-</details>
+</Fold>
 
 <h3>Test note</h3>
 <Labelled
@@ -257,16 +264,6 @@
 {#each played as figure (figure.label)}{@render figureField(figure)}{/each}
 
 <style>
-  details {
-    border-top: 1px solid var(--rule);
-    padding: 4px 0;
-  }
-  summary {
-    cursor: pointer;
-    font-weight: 600;
-    font-size: 13.5px;
-    padding: 2px 0 5px;
-  }
   .notes {
     width: 100%;
     line-height: 18px;

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Fold from '../common/Fold.svelte';
+  import { term } from '../common/hint';
   import { workbench } from '../state/workbench.svelte';
   import { noteName, seconds, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
@@ -58,8 +60,7 @@
   }
 </script>
 
-<details bind:open={opened}>
-  <summary>At other velocities and keys</summary>
+<Fold title="At other velocities and keys" bind:open={opened}>
   <Choice
     label="Figure at other velocities and keys"
     value={chosen}
@@ -69,7 +70,7 @@
   <table class="readings" aria-busy={!found}>
     <thead
       ><tr
-        ><th></th>{#each VELOCITIES as { name, velocity } (velocity)}<th title="velocity {velocity}">{name}</th
+        ><th></th>{#each VELOCITIES as { name, velocity } (velocity)}<th {...term(`velocity ${velocity}`)}>{name}</th
           >{/each}</tr
       ></thead
     >
@@ -84,18 +85,9 @@
       {/each}
     </tbody>
   </table>
-</details>
+</Fold>
 
 <style>
-  details {
-    margin-top: 8px;
-  }
-  summary {
-    cursor: pointer;
-    font-weight: 600;
-    font-size: 13px;
-    padding-bottom: 4px;
-  }
   table {
     width: 100%;
     font-size: 13px;

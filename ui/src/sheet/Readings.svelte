@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import { api, asBody, unwrap } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
   import { shown } from '../common/format';
@@ -45,7 +46,7 @@
         />
       </Labelled>
     {:else}
-      <div class="reading" title={reading.help}><span>{reading.name}</span><b>{reading.said}</b></div>
+      <div class="reading" {...term(reading.help)}><span>{reading.name}</span><b>{reading.said}</b></div>
     {/if}
   {/each}
 {/each}

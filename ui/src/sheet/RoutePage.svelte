@@ -190,18 +190,13 @@
 {#each movers as mover (mover.id)}
   <RouteSentence route={mover} from="destination" />
 {/each}
-<select
-  class="link-select"
-  aria-label="Add what moves the amount of {route.id}"
-  onchange={(event) => {
-    const source = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (source) addPull(source, amountOf);
-  }}
->
-  <option value="">+ moved by…</option>
-  {#each scalers.filter(([name]) => name) as [name, text] (name)}<option value={name}>{text}</option>{/each}
-</select>
+<Choice
+  look="link"
+  label="Add what moves the amount of {route.id}"
+  prompt="+ moved by…"
+  options={scalers.filter(([name]) => name)}
+  onchoose={(source) => addPull(source, amountOf)}
+/>
 {#if movers.length === 0}
   <p class="help">Velocity here, by the same amount the other way, makes it vanish when played hard.</p>
 {/if}
@@ -212,21 +207,21 @@
 {/if}
 <div class="acts">
   {#if route.mode !== 'scale'}
-    <Button title="What raised now lowers" onclick={() => invert(route.id)}>Turn over</Button>
+    <Button data-hint="What raised now lowers" onclick={() => invert(route.id)}>Turn over</Button>
   {/if}
   {#if route.mode === 'range'}
     <Button
-      title="A base and an amount, with the same result"
+      data-hint="A base and an amount, with the same result"
       onclick={() => void messages.attempt(() => turn('amount'))}>As an amount</Button
     >
   {:else if (route.mode ?? 'add') === 'add'}
     <Button
-      title="From the set value to the set value and the amount, with the same result"
+      data-hint="From the set value to the set value and the amount, with the same result"
       onclick={() => void messages.attempt(() => turn('range'))}>As a range</Button
     >
   {/if}
   <Button onclick={() => void copyChosen()}>Copy</Button>
-  <Button title="Mute every other route" onclick={() => solo((other) => other.id === route.id, `only ${route.id}`)}
+  <Button data-hint="Mute every other route" onclick={() => solo((other) => other.id === route.id, `only ${route.id}`)}
     >Only it</Button
   >
   <Button onclick={() => set({ enabled: !on }, on ? 'muted' : 'unmuted')}>{on ? 'Mute' : 'Unmute'} it</Button>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
   import { takesSource } from './drag';
   import type { Route } from '../api/api';
@@ -34,11 +35,12 @@
   role="group"
   aria-label={said + (on ? '' : ', muted')}
 >
-  <button
-    class="bare name"
-    style:color={from === 'destination' ? `var(--${dye.colour})` : undefined}
+  <Button
+    look="bare"
+    class="name"
+    style={from === 'destination' ? `color: var(--${dye.colour})` : undefined}
     onclick={() => (workbench.chosen = { what: 'route', id: route.id })}
-    title={said}>{name}</button
+    data-hint={said}>{name}</Button
   >
   {#if route.mode === 'range'}
     <span class="words">sets it</span>
@@ -54,19 +56,19 @@
       oncommit={setAmount}
     />
   {/if}
-  {#if route.via}<span class="via" title="scaled by {route.via}">× {route.via.replace('_', ' ')}</span>{/if}
+  {#if route.via}<span class="via" {...term(`scaled by ${route.via}`)}>× {route.via.replace('_', ' ')}</span>{/if}
   <span class="acts">
     <Button
       look="bare"
       aria-label="{on ? 'Mute' : 'Unmute'} {route.source} on {title}"
-      title={on ? 'Mute' : 'Unmute'}
+      data-hint={on ? 'Mute' : 'Unmute'}
       onclick={() => setRoute(route.id, { enabled: !on }, `${on ? 'mute' : 'unmute'} ${route.source} on ${title}`)}
       >{on ? 'mute' : 'muted'}</Button
     >
     <Button
       look="bare"
       aria-label="Remove {route.source} from {title}"
-      title="Remove"
+      data-hint="Remove"
       onclick={() => removeRoute(route)}>✕</Button
     >
   </span>
@@ -83,7 +85,7 @@
     white-space: nowrap;
     position: relative;
   }
-  .name {
+  .sentence :global(.name) {
     font-weight: 600;
     overflow: hidden;
     text-overflow: ellipsis;
@@ -113,7 +115,7 @@
     background: var(--raised);
   }
   .off .words,
-  .off .name,
+  .off :global(.name),
   .off :global(.field) {
     text-decoration: line-through;
     opacity: 0.75;

@@ -22,7 +22,7 @@
   class="field"
   aria-label="Say a route"
   aria-invalid={wrong !== ''}
-  title={wrong || 'Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity'}
+  data-hint={wrong || 'Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity'}
   placeholder="say it: swell raises cutoff 22 st"
   maxlength="300"
   spellcheck="false"

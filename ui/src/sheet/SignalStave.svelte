@@ -49,10 +49,10 @@
       {@const dye = workbench.patch ? dyeOf(workbench.patch, name) : { colour: 'faint', dash: [] }}
       <div class="legend">
         <Swatch dye={dye.colour} dash={dye.dash} />
-        <button
-          class="bare"
-          style:color="var(--{dye.colour})"
-          onclick={() => (workbench.chosen = { what: 'source', id: name })}><b>{name}</b></button
+        <Button
+          look="bare"
+          style="color: var(--{dye.colour})"
+          onclick={() => (workbench.chosen = { what: 'source', id: name })}><b>{name}</b></Button
         >
         <span>{reads(name)}</span>
         <Button look="bare" aria-label="Take {name} off the stave" onclick={() => workbench.pin(name)}>✕</Button>

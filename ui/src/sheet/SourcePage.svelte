@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import type { FieldFacts, Module } from '../api/api';
@@ -93,17 +94,25 @@
     workbench.chosen = { what: 'source', id: to };
   }
 
-  function move(event: Event & { currentTarget: HTMLSelectElement }): void {
-    const destination = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (destination) addPull(module.id, destination);
-  }
-
-  function moveOwn(event: Event & { currentTarget: HTMLSelectElement }, name: string): void {
-    const source = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (source) addPull(source, name);
-  }
+  const movable = $derived([
+    {
+      title: 'the voice',
+      options: (workbench.catalogue?.destinations ?? []).map((at) => [at.name, at.title] as const)
+    },
+    { title: 'other sources', options: otherFields.map((name) => [name, titleOf(name)] as const) },
+    {
+      title: 'how far a route goes',
+      options: (workbench.patch ? routes(workbench.patch) : []).map(
+        (r) => [`route:${r.id}.amount`, r.id ?? ''] as const
+      )
+    }
+  ]);
+  const movers = $derived(
+    [
+      ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
+      ...Object.keys(workbench.catalogue?.signals ?? {})
+    ].map((source) => [source, source.replace('_', ' ')] as const)
+  );
 </script>
 
 <header>
@@ -150,51 +159,35 @@
   <p class="help">Nothing yet.</p>
 {/each}
 <div class="acts">
-  <select class="quiet" aria-label="Let {module.id} move something" onchange={move}>
-    <option value="">Move something…</option>
-    <optgroup label="the voice">
-      {#each workbench.catalogue?.destinations ?? [] as at (at.name)}
-        <option value={at.name}>{at.title}</option>
-      {/each}
-    </optgroup>
-    <optgroup label="other sources">
-      {#each otherFields as name (name)}<option value={name}>{titleOf(name)}</option>{/each}
-    </optgroup>
-    <optgroup label="how far a route goes">
-      {#each workbench.patch ? routes(workbench.patch) : [] as route (route.id)}
-        <option value="route:{route.id}.amount">{route.id}</option>
-      {/each}
-    </optgroup>
-  </select>
+  <Choice
+    look="quiet"
+    label="Let {module.id} move something"
+    prompt="Move something…"
+    options={movable}
+    onchoose={(destination) => addPull(module.id, destination)}
+  />
   {#if mine.length > 0}
     <Button onclick={() => muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</Button>
     {#if alone}
       <Button onclick={() => solo(null, 'let all sound')}>Let all sound</Button>
     {:else}
       <Button
-        title="Mute every route that is not from it"
+        data-hint="Mute every route that is not from it"
         onclick={() => solo((route) => route.source === module.id, `only ${module.id}`)}>Only it</Button
       >
     {/if}
-    <select
-      class="quiet"
-      aria-label="Hand the routes of {module.id} over"
-      onchange={(event) => {
-        const to = event.currentTarget.value;
-        event.currentTarget.value = '';
-        if (to) handOver(module.id, to, handed.length ? handed : undefined);
+    <Choice
+      look="quiet"
+      label="Hand the routes of {module.id} over"
+      prompt="Hand {handed.length ? `${handed.length} route${handed.length > 1 ? 's' : ''}` : 'all'} over to…"
+      options={sources.filter((name) => name !== module.id).map((name) => [name, name.replace('_', ' ')] as const)}
+      onchoose={(to) => {
+        handOver(module.id, to, handed.length ? handed : undefined);
         handed = [];
       }}
-    >
-      <option value=""
-        >Hand {handed.length ? `${handed.length} route${handed.length > 1 ? 's' : ''}` : 'all'} over to…</option
-      >
-      {#each sources.filter((name) => name !== module.id) as name (name)}
-        <option value={name}>{name.replace('_', ' ')}</option>
-      {/each}
-    </select>
+    />
   {/if}
-  <Button title="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</Button>
+  <Button data-hint="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</Button>
   <Button onclick={() => void copyChosen()}>Copy</Button>
   <Button aria-pressed={workbench.pinned.includes(module.id)} onclick={() => workbench.pin(module.id)}
     >{workbench.pinned.includes(module.id) ? 'Off the stave' : 'As a stave'}</Button
@@ -212,16 +205,13 @@
   {/each}
   <div class="acts">
     {#each own as field (field.name)}
-      <select
-        class="link-select"
-        aria-label="Add what moves {module.id} {field.label}"
-        onchange={(e) => moveOwn(e, field.name)}
-      >
-        <option value="">+ move {field.label}</option>
-        {#each [...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []), ...Object.keys(workbench.catalogue?.signals ?? {})] as source (source)}
-          <option value={source}>{source.replace('_', ' ')}</option>
-        {/each}
-      </select>
+      <Choice
+        look="link"
+        label="Add what moves {module.id} {field.label}"
+        prompt="+ move {field.label}"
+        options={movers}
+        onchoose={(source) => addPull(source, field.name)}
+      />
     {/each}
   </div>
 {/if}
@@ -255,7 +245,7 @@
   .id:focus {
     border-color: var(--edge);
   }
-  .acts select.quiet {
+  .acts :global(select) {
     max-width: 9.5rem;
   }
   .mine {

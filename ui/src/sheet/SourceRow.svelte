@@ -131,7 +131,7 @@
         <button
           class="handle"
           aria-label={markLabel(mark)}
-          title={markLabel(mark)}
+          data-hint={markLabel(mark)}
           style:left="{Math.max(0, Math.min(1, placeOf(workbench.sheet, mark.time_s))) * 100}%"
           style:top="{(1 - scale.at(mark.value)) * 100}%"
           onpointerdown={(event) => grab(mark, event)}

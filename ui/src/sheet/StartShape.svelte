@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import { STARTS, type Points } from '../draw/curve';
 
   /** A shape to begin with, stretched over the place that there is. */
@@ -11,15 +12,17 @@
   }
   let { label, first, ends, heights, ondraw }: Props = $props();
 
-  function begin(event: Event & { currentTarget: HTMLSelectElement }): void {
-    const shape = STARTS[event.currentTarget.value];
-    event.currentTarget.value = '';
+  function begin(name: string): void {
+    const shape = STARTS[name];
     const at = (share: number, [a, b]: [number, number]): number => a + share * (b - a);
     if (shape) ondraw(shape.map(([x, y, ...bend]) => [at(x!, ends), at(y!, heights), ...bend]));
   }
 </script>
 
-<select class="link-select" aria-label={label} onchange={begin}>
-  <option value="">{first}</option>
-  {#each Object.keys(STARTS) as name (name)}<option value={name}>{name}</option>{/each}
-</select>
+<Choice
+  look="link"
+  {label}
+  prompt={first}
+  options={Object.keys(STARTS).map((name) => [name, name] as const)}
+  onchoose={begin}
+/>

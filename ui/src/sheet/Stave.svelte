@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
+  import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
   import { takesSource } from './drag';
   import { addPull, setBase } from '../state/actions';
@@ -127,12 +129,6 @@
     const of = mode === 'add' || mode === undefined ? lane.amount_unit : mode === 'scale' ? 'ratio' : lane.unit;
     return `${shown(low, of)} to ${shown(high, of)}`;
   }
-
-  function add(event: Event & { currentTarget: HTMLSelectElement }): void {
-    const source = event.currentTarget.value;
-    event.currentTarget.value = '';
-    if (source) addPull(source, name);
-  }
 </script>
 
 <section
@@ -156,15 +152,18 @@
       >
       <span class="places">
         {#each tools as tool (tool.name)}
-          <Button look="bare" aria-label="{tool.name} {lane.title.toLowerCase()}" title={tool.name} onclick={tool.act}
-            >{tool.mark}</Button
+          <Button
+            look="bare"
+            aria-label="{tool.name} {lane.title.toLowerCase()}"
+            data-hint={tool.name}
+            onclick={tool.act}>{tool.mark}</Button
           >
         {/each}
       </span>
       <Button
         look="bare"
         class="reads"
-        title="Figures of {lane.title.toLowerCase()}"
+        data-hint="Figures of {lane.title.toLowerCase()}"
         aria-label="Figures of {lane.title.toLowerCase()}"
         onclick={() => (workbench.chosen = { what: 'stave', id: name })}
         ><output>{read ? read.value : over}</output></Button
@@ -184,18 +183,17 @@
       />
       {#if between && !read}<span class="moved">{between}</span>{/if}
       {#if read}<span class="moved">{read.moved}</span>{/if}
-      {#if lane.clamped > 0}<span class="clamped" title="Share of the time held at an end of its range"
+      {#if lane.clamped > 0}<span class="clamped" {...term('Share of the time held at an end of its range')}
           >held {Math.max(1, Math.round(lane.clamped * 100))} %</span
         >{/if}
-      <select
-        class="link-select"
-        class:gone={read !== null}
-        aria-label="Add what moves {lane.title.toLowerCase()}"
-        onchange={add}
-      >
-        <option value="">+ moved by…</option>
-        {#each sources as source (source)}<option value={source}>{source.replace('_', ' ')}</option>{/each}
-      </select>
+      <Choice
+        look="link"
+        class={read === null ? '' : 'gone'}
+        label="Add what moves {lane.title.toLowerCase()}"
+        prompt="+ moved by…"
+        options={sources.map((source) => [source, source.replace('_', ' ')] as const)}
+        onchoose={(source) => addPull(source, name)}
+      />
     </div>
     <div class="pulls">
       {#each pulls as route (route.id)}
@@ -297,14 +295,14 @@
     background: var(--raised);
   }
   .moved,
-  .set select {
+  .set :global(select) {
     margin-left: auto;
   }
   .clamped {
     padding-left: 6px;
     color: var(--madder);
   }
-  .gone {
+  .set :global(.gone) {
     display: none;
   }
   .right {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import { untrack } from 'svelte';
   import { titleOf } from '../state/wording';
   import { workbench } from '../state/workbench.svelte';
@@ -38,7 +39,7 @@
 {#each pulls as route (route.id)}
   <RouteSentence {route} from="destination" />
   {#if measured && route.id in measured.shares}
-    <div class="share" title="Share of the variance while the note is held: cov(route, sum) / var(sum)">
+    <div class="share" {...term('Share of the variance while the note is held: cov(route, sum) / var(sum)')}>
       <i style:width="{Math.min(100, Math.abs(measured.shares[route.id]! * 100))}%"></i>
       <span>{(measured.shares[route.id]! * 100).toFixed(0)} %</span>
     </div>

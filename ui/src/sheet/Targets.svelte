@@ -1,9 +1,10 @@
 <script lang="ts">
+  import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { noteName, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
-  import { WISHES, Aiming, type What } from './aiming.svelte';
+  import { AIMED, Aiming, type What } from './aiming.svelte';
   import Labelled from '../common/Labelled.svelte';
   import ValueField from '../common/ValueField.svelte';
 
@@ -31,7 +32,7 @@
   const unitOf = (what: What): string => (what.endsWith('_s') ? 's' : unit);
   const said = (what: What, value: number | null): string =>
     value === null ? '–' : shown(Number(value.toPrecision(4)), unitOf(what));
-  const nameOf = (what: What): string => WISHES.find(([one]) => one === what)?.[1] ?? what;
+  const nameOf = (what: What): string => AIMED.find(([one]) => one === what)?.[1] ?? what;
   type Note = { velocity?: number | null; key?: number | null };
   const played = ({ velocity, key }: Note): boolean => velocity == null && key == null;
   const noteOf = ({ velocity, key }: Note): string =>
@@ -52,12 +53,12 @@
       low={0}
       high={127}
       reset={workbench[part]}
-      title="Wishes at several velocities and keys are met together"
+      hint="Targets at several velocities and keys are met together"
       oncommit={(v) => aiming.at(part, Number(v))}
     />
   {/each}
 </div>
-{#each WISHES as [what, label] (what)}
+{#each AIMED as [what, label] (what)}
   {@const target = aiming.targetOf(what)}
   <Labelled name={label}>
     <div class="target">
@@ -111,18 +112,13 @@
       >
     {/each}
     {#if aiming.others.length > 0}
-      <select
-        class="link-select"
-        aria-label="Let something else change"
-        value=""
-        onchange={(event) => {
-          aiming.pick(event.currentTarget.value, true);
-          event.currentTarget.value = '';
-        }}
-      >
-        <option value="">also…</option>
-        {#each aiming.others as one (one.name)}<option value={one.name}>{one.label}</option>{/each}
-      </select>
+      <Choice
+        look="link"
+        label="Let something else change"
+        prompt="also…"
+        options={aiming.others.map((one) => [one.name, one.label] as const)}
+        onchoose={(name) => aiming.pick(name, true)}
+      />
     {/if}
   </div>
 {/if}

@@ -10,7 +10,7 @@ type Line = components['schemas']['SolveLine'];
 export type Changeable = components['schemas']['Changeable'];
 export type What = components['schemas']['Target']['what'];
 
-export const WISHES: readonly (readonly [What, string])[] = [
+export const AIMED: readonly (readonly [What, string])[] = [
   ['start', 'starts at'],
   ['peak', 'peak'],
   ['peak_s', 'peak after'],

@@ -73,18 +73,6 @@
       {/if}
     </div>
   {/if}
-  {#each messages.all as message (message.id)}
-    <div class="bar" class:trouble={message.trouble} role={message.trouble ? 'alert' : 'status'}>
-      <span>{message.text}</span>
-      {#if message.act}<Button
-          onclick={() => {
-            message.act?.run();
-            messages.dismiss(message.id);
-          }}>{message.act.label}</Button
-        >{/if}
-      <Button look="bare" aria-label="Dismiss" onclick={() => messages.dismiss(message.id)}>✕</Button>
-    </div>
-  {/each}
   {#if player.guarded}
     <div class="bar" role="alert">
       <b>Turned down</b><span>{player.guarded}</span>

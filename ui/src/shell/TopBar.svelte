@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
   import { messages } from '../state/messages.svelte';
   import { setNote } from '../state/actions';
@@ -9,7 +10,6 @@
   import { cut } from '../common/text';
   import { player } from '../state/player.svelte';
   import { settings } from '../state/settings.svelte';
-  import Tabs from './Tabs.svelte';
   import ValueField from '../common/ValueField.svelte';
 
   let { onlibrary, onversions, onhelp }: { onlibrary: () => void; onversions: () => void; onhelp: () => void } =
@@ -41,7 +41,7 @@
 
 <header>
   <div class="who">
-    <Button onclick={onlibrary} aria-label="Patches" title="All patches (P)">Patches</Button>
+    <Button onclick={onlibrary} aria-label="Patches" data-hint="All patches (P)">Patches</Button>
     <input
       class="field title"
       aria-label="Name of the patch"
@@ -49,13 +49,13 @@
       maxlength="120"
       onchange={rename}
     />
-    <Button onclick={() => void messages.attempt(() => save())} title="Save as a version (Ctrl-S)">Save</Button>
+    <Button onclick={() => void messages.attempt(() => save())} data-hint="Save as a version (Ctrl-S)">Save</Button>
   </div>
   <div class="note" role="group" aria-label="Test note">
     {#if notes > 1}
       <span
         class="row"
-        title="The key moves all of them, so that the first has it; velocity and length are set for each"
+        {...term('The key moves all of them, so that the first has it; velocity and length are set for each')}
         >{notes} notes</span
       >
     {/if}
@@ -105,18 +105,18 @@
     />
   </div>
   <div class="play">
-    <button
+    <Button
       class="go"
       onclick={() => void player.toggle()}
       aria-label={player.playing || player.waiting ? 'Stop' : 'Play'}
-      title="Space"
+      data-hint="Space"
     >
       {player.playing ? 'Stop' : player.waiting ? '…' : 'Play'}
-    </button>
+    </Button>
     <Button
       aria-pressed={player.loop}
       onclick={() => (player.loop = !player.loop)}
-      title="Play again and again; changes are heard at the next pass (L)">Loop</Button
+      data-hint="Play again and again; changes are heard at the next pass (L)">Loop</Button
     >
     <Button
       aria-pressed={workbench.tracing.allThree}
@@ -124,9 +124,9 @@
         workbench.tracing.allThree = !workbench.tracing.allThree;
         workbench.tracing.ask();
       }}
-      title="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</Button
+      data-hint="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</Button
     >
-    <label class="level" title="Playback level; it starts low">
+    <label class="level" data-hint="Playback level; it starts low">
       <span class="sr-only">Playback level</span>
       <input
         type="range"
@@ -138,51 +138,51 @@
       />
     </label>
   </div>
-  <div class="back">
-    <Tabs />
-    <span
-      class="light"
-      class:on={player.limitedDb > 0}
-      title="The limiter: how much it took off the loudest moment of what was played last"
-      >{player.limitedDb > 0 ? `limiter −${player.limitedDb.toFixed(1)} dB` : 'limiter'}</span
-    >
-    <Button
-      aria-pressed={settings.now.keys}
-      title="A row of keys (K)"
-      onclick={() => settings.set({ keys: !settings.now.keys })}>Keys</Button
-    >
-    <Button
-      aria-pressed={workbench.tracing.ghost !== null}
-      title="Hold this version behind what you change next (G)"
-      onclick={() => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold())}>Ghost</Button
-    >
-    <Button look="bare" class="status" onclick={onversions} title="Versions of this patch" data-state={drafts.state}
-      >{status}</Button
-    >
-    <Button
-      disabled={!workbench.steps.undoLabel}
-      onclick={() => workbench.undo()}
-      aria-label={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}
-      title={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Nothing to undo'}
-      ><span class="cut">{workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}</span></Button
-    >
-    <Button
-      disabled={!workbench.steps.redoLabel}
-      onclick={() => workbench.redo()}
-      aria-label={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Redo'}
-      title={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Nothing to redo'}>Redo</Button
-    >
-    <Button
-      onclick={() => settings.set({ theme: settings.dark ? 'light' : 'dark' })}
-      aria-label="{settings.dark ? 'Light' : 'Dark'} theme"
-      title="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</Button
-    >
-    <Button onclick={onhelp} aria-label="Help" title="Shortcuts and cautions (?)">?</Button>
-  </div>
 </header>
+<div class="back" role="group" aria-label="The patch and what is shown of it">
+  <span
+    class="light"
+    class:on={player.limitedDb > 0}
+    {...term('The limiter: how much it took off the loudest moment of what was played last')}
+    >{player.limitedDb > 0 ? `limiter −${player.limitedDb.toFixed(1)} dB` : 'limiter'}</span
+  >
+  <Button
+    aria-pressed={settings.now.keys}
+    data-hint="A row of keys (K)"
+    onclick={() => settings.set({ keys: !settings.now.keys })}>Keys</Button
+  >
+  <Button
+    aria-pressed={workbench.tracing.ghost !== null}
+    data-hint="Hold this version behind what you change next (G)"
+    onclick={() => (workbench.tracing.ghost ? workbench.tracing.drop() : workbench.tracing.hold())}>Ghost</Button
+  >
+  <Button look="bare" class="status" onclick={onversions} data-hint="Versions of this patch" data-state={drafts.state}
+    >{status}</Button
+  >
+  <Button
+    disabled={!workbench.steps.undoLabel}
+    onclick={() => workbench.undo()}
+    aria-label={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}
+    data-hint={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Nothing to undo'}
+    ><span class="cut">{workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}</span></Button
+  >
+  <Button
+    disabled={!workbench.steps.redoLabel}
+    onclick={() => workbench.redo()}
+    aria-label={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Redo'}
+    data-hint={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Nothing to redo'}>Redo</Button
+  >
+  <Button
+    onclick={() => settings.set({ theme: settings.dark ? 'light' : 'dark' })}
+    aria-label="{settings.dark ? 'Light' : 'Dark'} theme"
+    data-hint="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</Button
+  >
+  <Button onclick={onhelp} aria-label="Help" data-hint="Shortcuts and cautions (?)">?</Button>
+</div>
 
 <style>
   header {
+    grid-area: first;
     display: flex;
     flex-wrap: wrap;
     align-items: center;
@@ -201,7 +201,7 @@
     min-width: 0;
   }
   .back {
-    flex: 1 0 100%;
+    grid-area: back;
   }
   @media (max-width: 900px) {
     .who,
@@ -212,7 +212,7 @@
       min-width: 0;
     }
   }
-  header :global(.status) {
+  .back :global(.status) {
     margin-right: auto;
   }
   .light {
@@ -242,12 +242,12 @@
   .title:focus {
     border-color: var(--edge);
   }
-  header :global(.status) {
+  .back :global(.status) {
     color: var(--faint);
     font-size: 13px;
     white-space: nowrap;
   }
-  header :global(.status:is([data-state='conflict'], [data-state='refused'], [data-state='waiting'])) {
+  .back :global(.status:is([data-state='conflict'], [data-state='refused'], [data-state='waiting'])) {
     color: var(--madder);
     font-weight: 600;
   }
@@ -269,7 +269,7 @@
   .three :global(button:last-child) {
     border-radius: 0 5px 5px 0;
   }
-  .go {
+  header :global(.go) {
     background: var(--signal);
     color: var(--on-signal);
     border: 0;

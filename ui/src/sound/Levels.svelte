@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { figure, hertz } from '../common/format';
@@ -44,7 +45,7 @@
     >
     <tbody>
       {#each FIGURES as item (item.name)}
-        <tr title={item.help}>
+        <tr {...term(item.help)}>
           <td>{item.name}</td>
           <td>{look ? item.of(look) : '–'} {item.unit}</td>
           {#if behind}<td>{item.of(behind)}</td>{/if}
@@ -65,7 +66,7 @@
       {/if}
     {:else}
       <Button
-        title="Hold this version, then change something: both are shown, and heard at one loudness (G)"
+        data-hint="Hold this version, then change something: both are shown, and heard at one loudness (G)"
         onclick={() => workbench.tracing.hold()}>Hold as ghost</Button
       >
     {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { term } from '../common/hint';
   import { decibelsOf, figure, hertz, noteName, seconds } from '../common/format';
   import { FAINT_DB } from '../draw/draw-sound';
   import type { Look } from '../api/look';
@@ -15,7 +16,7 @@
     <caption>Harmonics at {seconds(at)}</caption>
     <thead
       ><tr
-        ><th>No.</th><th>Hz</th><th>note</th><th>dB</th>{#if behind}<th title={ghost}>ghost</th>{/if}</tr
+        ><th>No.</th><th>Hz</th><th>note</th><th>dB</th>{#if behind}<th {...term(ghost)}>ghost</th>{/if}</tr
       ></thead
     >
     <tbody>

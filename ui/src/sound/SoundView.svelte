@@ -115,7 +115,7 @@
       <div class="left">
         <b>Bands</b>
         {#each BANDS as band, i (band.name)}
-          <span title="{band.range}: how much its level moves while it sounds"
+          <span data-hint="{band.range}: how much its level moves while it sounds"
             ><Swatch dye={band.dye} dash={band.dash} />
             {band.name} moves {look ? figure(look.level_deviation_db[i]!, 2) : '–'} dB{behind
               ? `, was ${figure(behind.level_deviation_db[i]!, 2)}`

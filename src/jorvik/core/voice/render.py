@@ -2,6 +2,7 @@
 
 import math
 import os
+import threading
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -60,12 +61,17 @@ def _place(lanes: Floats, channels: Floats, out: Floats) -> None:
 
 
 def render(
-    patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never, blocked: bool = True
+    patch: Patch,
+    rate: int = DEFAULT_RATE,
+    cancelled: Callable[[], bool] = never,
+    blocked: bool = True,
+    progress: Callable[[float], None] | None = None,
 ) -> Sound:
     """Return the sound of a whole performance, every voice in it, free of DC, after the limiter.
 
     Voices are independent and run on as many cores as there are, no more of them in memory at a time than that.
-    ``blocked`` off leaves the DC in, for who looks for what causes it.
+    ``blocked`` off leaves the DC in, for who looks for what causes it. ``progress`` is told, from threads of several
+    voices but one at a time, which share of the work is done, from 0 to 1.
 
     Raises Problem where a voice comes to no finite number.
     """
@@ -73,7 +79,8 @@ def render(
     used = [name for name in SENDS if patch.at_work(name)]
     total = {name: np.zeros((2, length)).T for name in ("dry", *used)}
     count, cores = len(voices(patch, rate)), os.cpu_count() or 1
-    work = partial(_voice, patch, rate, used, cancelled)
+    done = _Done(length * count, progress) if progress else None
+    work = partial(_voice, patch, rate, used, cancelled, done)
     with ThreadPoolExecutor(cores) as pool:
         for first in range(0, count, cores):
             for made in pool.map(work, range(first, min(first + cores, count))):
@@ -96,8 +103,26 @@ def without_dc(samples: Floats, rate: int) -> Floats:
     return np.asarray(lfilter(b, a, samples, axis=0))
 
 
+class _Done:
+    """How many samples of all voices are made."""
+
+    def __init__(self, whole: int, tell: Callable[[float], None]) -> None:
+        self._whole, self._made, self._tell = whole, 0, tell
+        self._lock = threading.Lock()
+
+    def add(self, samples: int) -> None:
+        with self._lock:
+            self._made += samples
+            self._tell(self._made / self._whole)
+
+
 def _voice(
-    patch: Patch, rate: int, sends: Sequence[str], cancelled: Callable[[], bool], number: int
+    patch: Patch,
+    rate: int,
+    sends: Sequence[str],
+    cancelled: Callable[[], bool],
+    done: _Done | None,
+    number: int,
 ) -> dict[str, Floats]:
     """Return one voice's sound, and what it sends.
 
@@ -118,6 +143,8 @@ def _voice(
         made["dry"][stretch] = sound.T
         for name in sends:
             made[name][stretch] = (sound * late[ROWS[name]]).T
+        if done is not None:
+            done.add(fine.shape[1] // voice.factor)
     return made
 
 

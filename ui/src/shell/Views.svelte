@@ -2,13 +2,17 @@
   import { workbench } from '../state/workbench.svelte';
   import { VIEWS } from './views';
 
-  function onkeydown(event: KeyboardEvent): void {
+  /** The views of the patch, each under its tab; the arrows move along them. (Not Flowbite's: see decisions.md.) */
+  const shown = $derived(VIEWS.find((view) => view.id === workbench.view)!);
+  const Shown = $derived(shown.shows);
+
+  function onkeydown(event: KeyboardEvent & { currentTarget: HTMLElement }): void {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     if (!by) return;
     event.preventDefault();
-    const at = VIEWS.findIndex((view) => view.id === workbench.view);
-    workbench.view = VIEWS[(at + by + VIEWS.length) % VIEWS.length]!.id;
-    (event.currentTarget as HTMLElement).querySelectorAll('button')[(at + by + VIEWS.length) % VIEWS.length]?.focus();
+    const at = (VIEWS.indexOf(shown) + by + VIEWS.length) % VIEWS.length;
+    workbench.view = VIEWS[at]!.id;
+    event.currentTarget.querySelectorAll('button')[at]?.focus();
   }
 </script>
 
@@ -16,17 +20,25 @@
   {#each VIEWS as { id, title } (id)}
     <button
       role="tab"
+      id="tab-{id}"
+      aria-controls="view"
       aria-selected={workbench.view === id}
       tabindex={workbench.view === id ? 0 : -1}
       onclick={() => (workbench.view = id)}>{title}</button
     >
   {/each}
 </div>
+<div class="view" role="tabpanel" id="view" aria-labelledby="tab-{shown.id}"><Shown /></div>
 
 <style>
   .tabs {
     display: flex;
     gap: 2px;
+    align-items: center;
+  }
+  .view {
+    min-width: 0;
+    min-height: 0;
   }
   button {
     border: 0;

@@ -1,0 +1,75 @@
+"""What can be a job: a line each, its form and what makes it. Progress, cancel and results are the same for all."""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import Field
+
+from jorvik.core.document.patch import check_patch
+from jorvik.core.measure.sound import loudness
+from jorvik.core.problems import Problem
+from jorvik.core.voice.render import render
+from jorvik.formats.wav import RATES, wav_bytes
+from jorvik.store.jobs import Made
+from jorvik.web.forms import Play, SoundRequest, VoltageRequest
+from jorvik.web.rendered import with_test_note
+from jorvik.web.voltage import voltage
+from jorvik.web.workers import Cancel, Tell
+
+
+class SoundJob(SoundRequest):
+    """The sound of a patch, to be written to a WAV file."""
+
+    kind: Literal["sound"]
+
+
+class VoltageJob(VoltageRequest):
+    """A signal or a lane, to be written to a WAV file as control voltage."""
+
+    kind: Literal["voltage"]
+
+
+JobRequest = Annotated[SoundJob | VoltageJob, Field(discriminator="kind")]
+"""The form of any job."""
+
+
+@dataclass(frozen=True)
+class JobKind:
+    """One kind of job."""
+
+    form: type[Play]
+    title: Callable[[Any], str]
+    make: Callable[[Any, Cancel, Tell], Made]
+    """Returns what comes of a form; may tell how far it is, from 0 to 1. Run in a process of its own."""
+
+
+def _name(form: Play) -> str:
+    return check_patch(form.document).name
+
+
+def file_stem(name: str) -> str:
+    """Return the name of a patch as that of a file, without an ending."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:80] or "patch"
+
+
+def _sound(form: SoundJob, cancelled: Cancel, tell: Tell) -> Made:
+    patch = with_test_note(form)
+    if form.rate not in RATES:
+        raise Problem("rate", f"{form.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
+    sound = render(patch, form.rate, cancelled, progress=tell)
+    facts = {"limited_db": round(sound.limited_db, 2), "loudness_lufs": round(loudness(sound.samples, sound.rate), 2)}
+    return Made(wav_bytes(sound, form.depth, form.mono), "audio/wav", f"{file_stem(patch.name)}.wav", facts)
+
+
+def _voltage(form: VoltageJob, cancelled: Cancel, _: Tell) -> Made:
+    data, facts = voltage(form, cancelled)
+    return Made(data, "audio/wav", f"{file_stem(_name(form))}-{file_stem(form.name)}.wav", facts)
+
+
+JOB_KINDS: Final = {
+    "sound": JobKind(SoundJob, lambda form: f"Sound of {_name(form)}", _sound),
+    "voltage": JobKind(VoltageJob, lambda form: f"{form.name.partition('.')[2]} of {_name(form)} as voltage", _voltage),
+}
+"""Every kind that there is."""

@@ -1,0 +1,182 @@
+"""Jobs: work of minutes, one after the other, with progress, a cancel, and a result that outlives a restart."""
+
+import asyncio
+import logging
+import threading
+import time
+import uuid
+from collections.abc import Callable
+from contextlib import suppress
+from typing import Annotated, Any, Final, TypeVar
+
+import anyio.to_thread
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy.exc import SQLAlchemyError
+
+from jorvik.core.engine.run import Cancelled
+from jorvik.core.problems import Problem
+from jorvik.store.jobs import Job, JobStore, Made
+from jorvik.web.job_kinds import JOB_KINDS, JobRequest
+from jorvik.web.scheduler import Scheduler
+from jorvik.web.workers import Cancel, TaskBroke, Tell, WorkerDied
+
+_LOG: Final = logging.getLogger("jorvik")
+_TOLD_S: Final = 0.5
+"""How often progress is written down."""
+_STORE_AWAY_S: Final = 1.0
+"""How long to wait for a store that is away before asking again."""
+
+T = TypeVar("T")
+router = APIRouter(prefix="/jobs")
+
+
+class Jobs:
+    """Runs the jobs that a store keeps, the oldest first. It belongs to one event loop."""
+
+    def __init__(self, store: JobStore, scheduler: Scheduler) -> None:
+        self.store = store
+        self._scheduler = scheduler
+        self._waiting = asyncio.Event()
+        self._cancels: dict[uuid.UUID, threading.Event] = {}
+        self._running: asyncio.Task[None] | None = None
+
+    def begin(self) -> None:
+        """Go on with what was under way when the server was stopped, and then with whatever is asked for."""
+        self._running = asyncio.create_task(self._run())
+
+    async def stop(self) -> None:
+        """Stop; what runs will be begun anew."""
+        for cancel in self._cancels.values():
+            cancel.set()
+        if self._running is not None:
+            self._running.cancel()
+            with suppress(asyncio.CancelledError):
+                await self._running
+            with suppress(SQLAlchemyError):
+                await anyio.to_thread.run_sync(self.store.hand_back)
+
+    def wake(self) -> None:
+        """Look for work: something was asked for."""
+        self._waiting.set()
+
+    def cancel(self, job_id: uuid.UUID) -> None:
+        """Have a running job given up."""
+        if job_id in self._cancels:
+            self._cancels[job_id].set()
+
+    async def _run(self) -> None:
+        await self._kept(self.store.go_on)
+        while True:
+            self._waiting.clear()
+            found = await self._kept(self.store.begin_next)
+            if found is None:
+                await self._waiting.wait()
+            else:
+                await self._one(*found)
+
+    async def _one(self, job: Job, request: dict[str, Any]) -> None:
+        cancel = self._cancels[job.id] = threading.Event()
+        try:
+            kind = JOB_KINDS[job.kind]
+            form = kind.form.model_validate(request)
+            made = await self._scheduler.run_job(_make, (job.kind, form), cancel.is_set, self._teller(job.id))
+            await self._kept(lambda: self.store.finish(job.id, made))
+        except Cancelled:
+            # Cancelled by its asker, whose call has written so; or we are being stopped, and it will be begun anew.
+            pass
+        except Exception as error:
+            if not isinstance(error, Problem | WorkerDied):
+                _LOG.error("%s", error)
+            said = _why(error)
+            await self._kept(lambda: self.store.end(job.id, "failed", said))
+        finally:
+            self._cancels.pop(job.id, None)
+
+    def _teller(self, job_id: uuid.UUID) -> Tell:
+        told = 0.0
+
+        def tell(progress: Any) -> None:
+            nonlocal told
+            if time.monotonic() - told >= _TOLD_S:
+                told = time.monotonic()
+                # What cannot be written down now is written down the next time.
+                with suppress(SQLAlchemyError):
+                    self.store.tell_progress(job_id, float(progress))
+
+        return tell
+
+    async def _kept(self, call: Callable[[], T]) -> T:
+        """Return what a call of the store returns, however long the store is away."""
+        while True:
+            try:
+                return await anyio.to_thread.run_sync(call)
+            except SQLAlchemyError as error:
+                _LOG.warning("the jobs wait for the store: %s", type(error).__name__)
+                await asyncio.sleep(_STORE_AWAY_S)
+
+
+def _make(kind: str, form: Any, cancelled: Cancel, tell: Tell) -> Made:
+    return JOB_KINDS[kind].make(form, cancelled, tell)
+
+
+def _why(error: Exception) -> str:
+    if isinstance(error, WorkerDied):
+        return "Something in it stopped the process that worked at it; change it before it is tried again."
+    if isinstance(error, Problem):
+        return str(error)
+    kind = "worked at it" if isinstance(error, TaskBroke) else "read what was asked for"
+    return f"Jorvik had a fault of its own while it {kind}; its log has it."
+
+
+async def _jobs(request: Request) -> Jobs:
+    jobs: Jobs = request.app.state.jobs
+    return jobs
+
+
+TheJobs = Annotated[Jobs, Depends(_jobs)]
+
+
+@router.get("")
+def get_jobs(jobs: TheJobs) -> list[Job]:
+    """Return every job that is kept, the newest first."""
+    return jobs.store.jobs()
+
+
+@router.put("/{job_id}", status_code=201)
+async def put_job(job_id: uuid.UUID, form: JobRequest, jobs: TheJobs) -> Job:
+    """Ask for a job under an identity of the asker's own; asked for again it is the same job."""
+    title = JOB_KINDS[form.kind].title(form)
+    asked = form.model_dump(mode="json")
+    job = await anyio.to_thread.run_sync(jobs.store.add, job_id, form.kind, title, asked)
+    jobs.wake()
+    return job
+
+
+@router.get("/{job_id}")
+def get_job(job_id: uuid.UUID, jobs: TheJobs) -> Job:
+    """Return a job, and how far it is."""
+    return jobs.store.get(job_id)
+
+
+@router.post("/{job_id}/cancel")
+async def post_cancel(job_id: uuid.UUID, jobs: TheJobs) -> Job:
+    """Give a job up. One that has ended stays as it is."""
+    await anyio.to_thread.run_sync(jobs.store.end, job_id, "cancelled")
+    jobs.cancel(job_id)
+    return await anyio.to_thread.run_sync(jobs.store.get, job_id)
+
+
+@router.delete("/{job_id}", status_code=204)
+async def delete_job(job_id: uuid.UUID, jobs: TheJobs) -> None:
+    """Take a job away, with what it made; one under way is given up."""
+    await anyio.to_thread.run_sync(jobs.store.forget, job_id)
+    jobs.cancel(job_id)
+
+
+@router.get("/{job_id}/result", response_class=Response)
+def get_result(job_id: uuid.UUID, jobs: TheJobs) -> Response:
+    """Return the file that a job made."""
+    made = jobs.store.result(job_id)
+    named = {"Content-Disposition": f'attachment; filename="{made.file_name}"'}
+    return Response(made.data, media_type=made.media_type, headers=named)
