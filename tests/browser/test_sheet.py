@@ -252,6 +252,23 @@ class Files(BrowserCase):
             with (Path(folder) / "ferry-horn.csv").open() as file:
                 self.assertTrue(file.readline().startswith("time_s,signal.swell,"))
 
+    def test_a_long_file_is_made_behind_and_can_be_given_up(self) -> None:
+        self.type_into("Test length", "50 s")
+        self.kept()
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        self.page.get_by_role("button", name="Sound or voltage (WAV)…").click()
+        self.page.get_by_role("dialog").get_by_role("button", name="Write the file").click()
+        expect(self.page.get_by_role("dialog").get_by_role("status")).to_contain_text("may be closed")
+        self.page.reload()
+        self.settle()
+        self.page.get_by_role("button", name=re.compile(r"^Files: \d+ %")).click()
+        files = self.page.get_by_role("dialog")
+        expect(files.get_by_text(re.compile(r"is made, [1-9]\d* %"))).to_be_visible()
+        files.get_by_role("button", name="Cancel Sound of Ferry Horn").click()
+        expect(files.get_by_text("cancelled", exact=True)).to_be_visible()
+        files.get_by_role("button", name="Forget Sound of Ferry Horn").click()
+        expect(files).to_contain_text("Nothing is being made")
+
     def test_a_patch_is_opened_from_disk(self) -> None:
         self.choose("wheel.json", json.dumps(document([{"id": "turn", "kind": "lfo"}], name="Mill Wheel")))
         expect(self.name_field).to_have_value("Mill Wheel")

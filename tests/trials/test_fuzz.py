@@ -6,6 +6,7 @@ import io
 import json
 import re
 import unittest
+import uuid
 from collections import Counter
 from collections.abc import Callable
 from typing import Any, ClassVar
@@ -72,7 +73,8 @@ class Fuzz(unittest.TestCase):
     def post(self, path: str, body: Any) -> Answer:
         """Send a body as JSON, which may hold halves of letters and numbers past all."""
         text = json.dumps(body).encode("utf-8", "surrogatepass")
-        return ask(self.served.port, "POST", f"/api/{path}", text)
+        method = "PUT" if path.startswith("jobs/") else "POST"
+        return ask(self.served.port, method, f"/api/{path}", text)
 
     def check(self, path: str, body: Any, answer: Answer) -> None:
         """Look at one answer."""
@@ -159,7 +161,7 @@ class Fuzz(unittest.TestCase):
             "levels": lambda: {"document": doc, "by": "key", "steps": [24, 60]},
             "reached": lambda: {"document": doc, "lane": lane, "keys": [40], "velocities": [1, 127]},
             "stretch": lambda: {"document": doc, "lane": lane, "from_s": 0.0, "to_s": rng.uniform(0, 0.5)},
-            "voltage.wav": lambda: {"document": doc, "name": f"lane.{lane}"},
+            "jobs/": lambda: {"document": doc, "kind": "voltage", "name": f"lane.{lane}"},
             "value": lambda: {"text": rng.choice([*TYPED, *ODD_TEXTS]), "unit": rng.choice([*UNITS])},
             "read": lambda: {"text": json.dumps(rng.choice([doc, *ODD_VALUES]))},
             "patches": lambda: {"document": doc, "write": f"fuzz-{rng.randrange(10**9)}"},
@@ -172,7 +174,8 @@ class Fuzz(unittest.TestCase):
             "assist/reading": lambda: {"document": doc, "kind": "ringing", "about": "m0", "name": "x", "value": 1e300},
         }
         path = rng.choice(list(kinds))
-        return path, copy.deepcopy(kinds[path]())
+        body = copy.deepcopy(kinds[path]())
+        return path + (str(uuid.UUID(int=rng.getrandbits(128))) if path.endswith("/") else ""), body
 
     def wav(self, wild: Wild) -> bytes:
         """Return a WAV file of any packing, or one with some of its bytes made others."""

@@ -20,12 +20,14 @@
   import SourcePage from './sheet/SourcePage.svelte';
   import TopBar from './shell/TopBar.svelte';
   import WavFiles from './library/WavFiles.svelte';
+  import JobsPage from './library/JobsPage.svelte';
   import Versions from './library/Versions.svelte';
 
   let library = $state(false);
   let versions = $state(false);
   let files = $state(false);
   let help = $state(false);
+  let jobs = $state(false);
   const module = $derived(workbench.chosenModule());
   const route = $derived(workbench.chosenRoute());
 
@@ -50,7 +52,12 @@
 <svelte:window {onkeydown} {onbeforeunload} />
 
 <div class="page">
-  <TopBar onlibrary={() => (library = true)} onversions={() => (versions = true)} onhelp={() => (help = true)} />
+  <TopBar
+    onlibrary={() => (library = true)}
+    onversions={() => (versions = true)}
+    onhelp={() => (help = true)}
+    onjobs={() => (jobs = true)}
+  />
   {#if workbench.patch}
     <Views />
     <aside
@@ -90,6 +97,7 @@
 <Library bind:open={library} bind:files />
 <WavFiles bind:open={files} />
 <Versions bind:open={versions} />
+<JobsPage bind:open={jobs} />
 <Help bind:open={help} {keys} />
 <HarmonicBuilder />
 <Toasts />

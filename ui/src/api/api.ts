@@ -18,6 +18,8 @@ export type RowWire = Schemas['Row'];
 export type Judgement = Schemas['Judgement'];
 export type FindingView = Schemas['FindingView'];
 export type Measures = Schemas['Measures'];
+export type Job = Schemas['Job'];
+export type JobRequest = Schemas['SoundJob'] | Schemas['VoltageJob'];
 export type LaneView = Schemas['LaneView'];
 export type NoteView = Schemas['NoteView'];
 

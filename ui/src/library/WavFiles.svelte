@@ -5,7 +5,8 @@
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
-  import { downloadMade } from '../state/files';
+  import { asBody, type Job } from '../api/api';
+  import { saveResult } from '../state/files';
   import Choice from '../common/Choice.svelte';
   import Labelled from '../common/Labelled.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -36,15 +37,26 @@
 
   async function make(): Promise<void> {
     if (!workbench.patch) return;
-    const how = { depth, rate: Number(rate) };
-    if (!voltage) {
-      await downloadMade(workbench.patch, 'sound', { ...how, mono: mono === 'mono' });
-      said = 'The sound is on its way.';
-      return;
-    }
-    const ending = `-${what.replace(/[^a-z0-9]+/gi, '-')}.wav`;
-    const headers = await downloadMade(workbench.patch, 'voltage.wav', { ...how, name: what, volts }, ending);
-    said = `${what.replace('.', ' ')} goes from ${headers.get('X-Least-V')} V to ${headers.get('X-Greatest-V')} V; full scale is 10 V.`;
+    const how = { document: asBody(workbench.patch), depth: depth as '24', rate: Number(rate) };
+    said = 'It is being made; this page may be closed.';
+    await workbench.jobs.ask(
+      voltage ? { kind: 'voltage', ...how, name: what, volts } : { kind: 'sound', ...how, mono: mono === 'mono' },
+      ended
+    );
+  }
+
+  function ended(job: Job): void {
+    if (job.state === 'done') saveResult(job);
+    said = sentence(job);
+    if (!open) messages.say(said, job.state === 'failed');
+  }
+
+  function sentence({ state, title, said, facts, file_name: file }: Job): string {
+    if (state === 'failed') return `${title}: ${said}`;
+    if (state === 'cancelled') return `${title} was cancelled.`;
+    if ('least_v' in facts)
+      return `${title}: from ${facts['least_v']} V to ${facts['greatest_v']} V; full scale is 10 V.`;
+    return `${file}: ${facts['loudness_lufs']} LUFS; the limiter took ${facts['limited_db']} dB.`;
   }
 </script>
 

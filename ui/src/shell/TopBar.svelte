@@ -12,8 +12,14 @@
   import { settings } from '../state/settings.svelte';
   import ValueField from '../common/ValueField.svelte';
 
-  let { onlibrary, onversions, onhelp }: { onlibrary: () => void; onversions: () => void; onhelp: () => void } =
-    $props();
+  /** What the page itself opens. */
+  interface Props {
+    onlibrary: () => void;
+    onversions: () => void;
+    onhelp: () => void;
+    onjobs: () => void;
+  }
+  let { onlibrary, onversions, onhelp, onjobs }: Props = $props();
 
   const drafts = workbench.drafts;
   const notes = $derived(workbench.patch?.performance?.notes?.length ?? 1);
@@ -177,6 +183,12 @@
     aria-label="{settings.dark ? 'Light' : 'Dark'} theme"
     data-hint="{settings.dark ? 'Light' : 'Dark'} theme">{settings.dark ? 'Light' : 'Dark'}</Button
   >
+  {#if workbench.jobs.all.length > 0}
+    {@const { count, progress } = workbench.jobs.running}
+    <Button onclick={onjobs} data-hint="What is made in the background, and the files that came of it"
+      >{count > 0 ? `Files: ${Math.round(progress * 100)} %` : 'Files'}</Button
+    >
+  {/if}
   <Button onclick={onhelp} aria-label="Help" data-hint="Shortcuts and cautions (?)">?</Button>
 </div>
 

@@ -1,5 +1,5 @@
 /** Patches, sounds and traces to and from the disk. */
-import { api, asBody, Refused, unwrap, type Patch } from '../api/api';
+import { api, asBody, Refused, unwrap, type Job, type Patch } from '../api/api';
 import { messages } from './messages.svelte';
 import { addTable } from './actions';
 import { cut } from '../common/text';
@@ -30,7 +30,7 @@ export function downloadPatch(patch: Patch): void {
 /** Has the server make a file of a patch and hands it over; returns the answer's headers. */
 export async function downloadMade(
   patch: Patch,
-  what: 'sound' | 'trace.csv' | 'voltage.wav' | 'table.wav',
+  what: 'trace.csv' | 'table.wav',
   how: Record<string, unknown> = {},
   ending = what === 'trace.csv' ? '.csv' : '.wav'
 ): Promise<Headers> {
@@ -46,6 +46,14 @@ export async function downloadMade(
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
   saveFile(await messages.while(`Reading ${fileName(patch, ending)}…`, answer.blob(), stop), fileName(patch, ending));
   return answer.headers;
+}
+
+/** Hands over what a job made. */
+export function saveResult(job: Job): void {
+  const link = document.createElement('a');
+  link.href = `/api/jobs/${job.id}/result`;
+  link.download = job.file_name;
+  link.click();
 }
 
 /** Returns the patch in a file; throws Refused with a sentence when there is none in it. */

@@ -3,6 +3,7 @@ import { SvelteSet } from 'svelte/reactivity';
 import { api, asBody, unwrap } from '../api/api';
 import type { Catalogue, FindingView, Head, Kept, Module, Patch, Route } from '../api/api';
 import { modules, routes } from './document';
+import { Jobs, type JobServer } from './jobs.svelte';
 import { Judging } from './judging.svelte';
 import { DraftStore, type Stray } from './drafts.svelte';
 import { messages } from './messages.svelte';
@@ -21,6 +22,15 @@ const FIRST_DEMO = 'ferry-horn';
 const WORKED_OUT_AGAIN = 5;
 
 export type View = 'note' | 'sound' | 'compare' | 'map';
+
+const at = (id: string): { params: { path: { job_id: string } } } => ({ params: { path: { job_id: id } } });
+
+const JOBS: JobServer = {
+  list: () => unwrap(api.GET('/api/jobs')),
+  ask: (id, body) => unwrap(api.PUT('/api/jobs/{job_id}', { ...at(id), body })),
+  cancel: (id) => unwrap(api.POST('/api/jobs/{job_id}/cancel', at(id))),
+  forget: async (id) => void (await unwrap(api.DELETE('/api/jobs/{job_id}', at(id))))
+};
 
 class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
@@ -43,6 +53,7 @@ class Workbench {
   readonly staves = new Staves();
   readonly tracing = new Tracing(this);
   readonly judging = new Judging(this);
+  readonly jobs = new Jobs(JOBS, freshId);
 
   /** The last patch that the core took. */
   private good: Patch | null = null;
@@ -105,6 +116,7 @@ class Workbench {
       this.failure = error instanceof Error ? error.message : String(error);
     }
     this.loading = false;
+    void messages.attempt(() => this.jobs.refresh());
   }
 
   async refreshHeads(): Promise<void> {
