@@ -1,4 +1,4 @@
-"""Rules and readings as pages of documentation: ``python -m scripts.pages findings > docs/findings.md``."""
+"""Rules and figures as pages of documentation: ``python -m scripts.pages findings > docs/findings.md``."""
 
 import sys
 from collections.abc import Callable, Mapping
@@ -15,7 +15,7 @@ set aside with a reason that stays with the patch. For each there is a demo patc
 
 _FIGURES: Final = """# Figures
 
-Written by `scripts/types` from the readings; a test keeps it current. Each stands on the page of what it is about: a
+Written by `scripts/types` from the figures; a test keeps it current. Each stands on the page of what it is about: a
 source, a stave, a route or the patch. Those of every lane and signal (start, peak, settling, rise, fall and so on) have
 their definition under the pointer.
 """

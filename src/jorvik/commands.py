@@ -95,7 +95,7 @@ def measure(args: argparse.Namespace) -> None:
     of = Context(_patch(args), _rate(args))
     found, read = of.measures, figures(of)
     if args.json:
-        print(json.dumps({**asdict(found), "readings": [reading.facts() for reading in read]}, indent=2))
+        print(json.dumps({**asdict(found), "readings": [figure.facts() for figure in read]}, indent=2))
         return
     print(f"{'':28}{'start':>10}{'peak':>10}{'at s':>9}{'settle':>12}{'least':>10}  distance")
     for name, lane in found.lanes.items():
@@ -103,9 +103,9 @@ def measure(args: argparse.Namespace) -> None:
         print(f"{name:28}{_figures(lane.measures)}  {distance}")
     for name, signal in found.signals.items():
         print(f"{'signal ' + name:28}{_figures(signal)}")
-    for reading in read:
-        group = f"{reading.group}: " if reading.group else ""
-        print(f"{reading.about or 'the patch':28}{group}{reading.name}  {reading.said}")
+    for figure in read:
+        group = f"{figure.group}: " if figure.group else ""
+        print(f"{figure.about or 'the patch':28}{group}{figure.name}  {figure.said}")
 
 
 def _figures(of: "Measures") -> str:

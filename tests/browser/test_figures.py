@@ -24,7 +24,7 @@ def traced(file: str) -> Trace:
 
 
 def number(text: str) -> float:
-    """The first number of a reading, in its base unit."""
+    """The first number of a figure, in its base unit."""
     found = re.match(r"^([−-]?[\d.]+) ?(ms|kHz|%)?", text)
     assert found is not None, text
     scale = {"ms": 1e-3, "kHz": 1e3, "%": 1e-2}.get(found[2] or "", 1.0)
@@ -45,9 +45,9 @@ class OnThePage(BrowserCase):
         self.page.get_by_role("button", name=f"Figures of {stave}", exact=True).click()
 
     def said(self, name: str) -> str:
-        """What a reading says on the page at the right."""
-        reading = self.aside.locator(".reading").filter(has=self.page.get_by_text(name, exact=True))
-        return reading.locator("b").inner_text()
+        """What a figure says on the page at the right."""
+        figure = self.aside.locator(".placed").filter(has=self.page.get_by_text(name, exact=True))
+        return figure.locator("b").inner_text()
 
 
 class Jobs(OnThePage):
@@ -171,7 +171,7 @@ class Jobs(OnThePage):
         self.assertEqual(self.said("dip 1"), "260 Hz after 430 ms")
         self.open_demo("Barn Door")
         self.page.keyboard.press("Escape")
-        expect(self.aside.locator(".reading").filter(has_text="nothing moves")).to_contain_text("to 300 ms")
+        expect(self.aside.locator(".placed").filter(has_text="nothing moves")).to_contain_text("to 300 ms")
 
     def test_j16_range_in_notes_and_when_all_meet(self) -> None:
         self.open_demo("Frozen Rounds")

@@ -1,4 +1,4 @@
-"""What tests of rules and of readings share."""
+"""What tests of rules and of figures share."""
 
 import unittest
 
@@ -41,13 +41,13 @@ CLOCK: Json = {"id": "c", "kind": "clock", "rate": 20.0}
 HELD: Json = {"id": "h", "kind": "sample_hold", "input": "n", "clock": "c"}
 
 
-class ReadingCase(unittest.TestCase):
+class FigureCase(unittest.TestCase):
     def read(self, kind: str, of: Patch) -> dict[str, Figure]:
-        """What one kind of reading says of a patch, by name; two in one place are told apart by what they are about."""
+        """What one kind of figure says of a patch, by name; two in one place are told apart by what they are about."""
         found = list(KINDS[kind](Context(of)))
-        for reading in found:
-            self.assertTrue(reading.said, reading)
-            self.assertTrue(reading.help.strip().endswith("."), reading)
+        for figure in found:
+            self.assertTrue(figure.said, figure)
+            self.assertTrue(figure.help.strip().endswith("."), figure)
         return {r.name if [o.name for o in found].count(r.name) == 1 else f"{r.about} {r.name}": r for r in found}
 
 

@@ -33,9 +33,9 @@ class Judged(unittest.TestCase):
             if finding.fix is not None:
                 # A fix is a whole patch that is read again as it was written.
                 self.assertEqual(check_patch(finding.fix.patch.document()), finding.fix.patch)
-        for reading in read:
-            self.assertTrue(math.isfinite(reading.value), reading)
-            self.assertNotRegex(reading.said, r"\b(nan|inf)\b")
+        for figure in read:
+            self.assertTrue(math.isfinite(figure.value), figure)
+            self.assertNotRegex(figure.said, r"\b(nan|inf)\b")
         return [finding.rule for finding in found]
 
     @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -88,7 +88,7 @@ class Fuzz(unittest.TestCase):
                 self.assertIn("must be", json.loads(text)["sentence"])
             if path == "judge" and answer.status == 200:
                 said = " ".join(f["sentence"] + f["why"] for f in json.loads(text)["findings"])
-                said += " ".join(r["said"] for r in json.loads(text)["readings"])
+                said += " ".join(r["said"] for r in json.loads(text)["figures"])
                 self.assertIsNone(re.search(r"\b(nan|inf)\b", said), about)
             if path == "sheet" and answer.status == 200:
                 for lane in json.loads(text)["lanes"].values():
@@ -171,7 +171,13 @@ class Fuzz(unittest.TestCase):
             "assist/changeable": lambda: {"document": doc, "lane": lane, "targets": [{"what": "peak", "value": 1.0}]},
             "assist/polarity": lambda: {"document": doc, "route": "r0", "polarity": "bipolar"},
             "assist/route": lambda: {"document": doc, "route": "r0", "to": "range"},
-            "assist/reading": lambda: {"document": doc, "kind": "ringing", "about": "m0", "name": "x", "value": 1e300},
+            "assist/figure": lambda: {
+                "document": doc,
+                "kind": "ringing",
+                "about": {"what": "source", "id": "m0"},
+                "name": "x",
+                "value": 1e300,
+            },
         }
         path = rng.choice(list(kinds))
         body = copy.deepcopy(kinds[path]())

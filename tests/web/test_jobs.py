@@ -115,6 +115,6 @@ class JobsOverHttp(unittest.TestCase):
             ({"kind": "sound", "document": SHORT, "rate": 1}, "rate"),
             ({"kind": "voltage", "document": SHORT}, "name"),
         ):
-            self.assertIn(said, self.ask(422, **form)["sentence"], form)  # type: ignore[arg-type]
+            self.assertIn(said, self.ask(422, **form)["sentence"], form)
         self.assertEqual(self.client.put("/api/jobs/no-id", json={}).status_code, 422)
         self.assertEqual(self.client.post(f"/api/jobs/{uuid.uuid4()}/cancel").status_code, 404)

@@ -142,15 +142,16 @@ class Assisting(Api):
         )
 
     def test_a_ring_and_its_settings(self) -> None:
+        ring_page = {"what": "source", "id": "ring"}
         ringer = {"id": "ring", "kind": "filter", "input": "gate", "frequency_hz": 7.5, "q": 7.0}
         doc = document([ENV, ringer], [RAISE])
-        said = {r["name"]: r for r in self.post("judge", document=doc)["readings"] if r["about"] == "signal.ring"}
+        said = {r["name"]: r for r in self.post("judge", document=doc)["figures"] if r["about"] == ring_page}
         self.assertAlmostEqual(said["rings at"]["value"], 7.5 * np.sqrt(1 - 1 / 196))
         self.assertTrue(said["gone after"]["settable"])
-        form: Json = {"kind": "ringing", "about": "signal.ring", "name": "gone after", "value": 2.0}
-        ring = self.post("assist/reading", document=doc, **form)["document"]["modules"][1]
+        form: Json = {"kind": "ringing", "about": ring_page, "name": "gone after", "value": 2.0}
+        ring = self.post("assist/figure", document=doc, **form)["document"]["modules"][1]
         self.assertAlmostEqual(np.log(1000) * ring["q"] / (np.pi * ring["frequency_hz"]), 2.0, places=4)
-        wrong = self.post("assist/reading", 422, document=doc, **{**form, "name": "audible cycles"})
+        wrong = self.post("assist/figure", 422, document=doc, **{**form, "name": "audible cycles"})
         self.assertEqual(wrong["place"], "signal.ring")
 
     def test_what_a_lane_reaches_at_keys_and_velocities(self) -> None:

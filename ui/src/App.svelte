@@ -7,7 +7,7 @@
   import HarmonicBuilder from './sheet/HarmonicBuilder.svelte';
   import Keyboard from './shell/Keyboard.svelte';
   import { settings } from './state/settings.svelte';
-  import { found, shortcuts } from './shell/shortcuts';
+  import { listener, shortcuts } from './shell/shortcuts';
   import Hints from './common/Hints.svelte';
   import Toasts from './shell/Toasts.svelte';
   import Views from './shell/Views.svelte';
@@ -35,12 +35,7 @@
 
   const keys = shortcuts({ library: () => (library = true), help: () => (help = true) });
 
-  function onkeydown(event: KeyboardEvent): void {
-    const one = found(keys, event);
-    if (!one) return;
-    event.preventDefault();
-    one.act(event);
-  }
+  const onkeydown = listener(keys);
 
   /** What is an edit already is kept in this browser; only what is still on its way to be one is asked about. */
   function onbeforeunload(event: BeforeUnloadEvent): void {

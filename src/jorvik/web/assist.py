@@ -57,15 +57,15 @@ def post_sentence(form: SentenceRequest) -> Changed:
     return Changed(document=changed.document(), route=name)
 
 
-@router.post("/reading", response_model=Changed)
-async def post_reading(request: Request, form: FigureRequest, scheduler: TheScheduler) -> Response:
+@router.post("/figure", response_model=Changed)
+async def post_figure(request: Request, form: FigureRequest, scheduler: TheScheduler) -> Response:
     """Return a document in which a figure comes to another value."""
-    return await as_json(scheduler.make(request, "judgement", _with_reading, form))
+    return await as_json(scheduler.make(request, "judgement", _with_figure, form))
 
 
-def _with_reading(form: FigureRequest, cancelled: Cancel, _: Tell) -> bytes:
+def _with_figure(form: FigureRequest, cancelled: Cancel, _: Tell) -> bytes:
     of = Context(check_patch(form.document), cancelled=cancelled)
-    changed = with_figure(of, form.kind, form.about, form.name, form.value)
+    changed = with_figure(of, form.kind, form.about.about, form.name, form.value)
     return Changed(document=changed.document()).model_dump_json().encode()
 
 

@@ -7,6 +7,7 @@ from pydantic import Field
 from jorvik.core.helpers.changeable import Target
 from jorvik.core.helpers.targets import Met
 from jorvik.web.forms import Document, Form
+from jorvik.web.judging_forms import Place
 
 
 class PolarityRequest(Form):
@@ -54,7 +55,7 @@ class FigureRequest(Form):
 
     document: Document
     kind: str
-    about: str
+    about: Place
     name: str
     value: float
 

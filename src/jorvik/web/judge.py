@@ -30,6 +30,7 @@ from jorvik.web.judging_forms import (
     FigureView,
     FindingView,
     Judgement,
+    Place,
     Reached,
     ReachedRequest,
     StepLevel,
@@ -60,7 +61,7 @@ def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
             severity=f.severity,
             sentence=f.sentence,
             why=f.why,
-            about=f.about,
+            about=Place.of(f.about),
             from_s=f.from_s,
             to_s=f.to_s,
             fix=f.fix.label if f.fix else "",
@@ -69,8 +70,8 @@ def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
         )
         for f in judged.findings
     ]
-    read = [FigureView(**reading.facts()) for reading in judged.figures]
-    return Judgement(measures=context.measures, readings=read, findings=found).model_dump_json().encode()
+    figures = [FigureView(**{**figure.facts(), "about": Place.of(figure.about)}) for figure in judged.figures]
+    return Judgement(measures=context.measures, figures=figures, findings=found).model_dump_json().encode()
 
 
 @router.post("/compare", response_model=Comparison)

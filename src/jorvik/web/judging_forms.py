@@ -11,6 +11,26 @@ from jorvik.core.measure.patch import PatchMeasures
 from jorvik.web.forms import Document, Form, Play, Row
 
 
+class Place(Form):
+    """What a finding or a figure belongs to; the patch itself has no id."""
+
+    what: Literal["patch", "source", "route", "stave"]
+    id: str
+
+    @classmethod
+    def of(cls, about: str) -> "Place":
+        """Return the place that core says in one word: ``signal.lfo``, ``route.r``, a stave's name, or nothing."""
+        kind, _, name = about.partition(".")
+        if kind in ("signal", "route"):
+            return cls(what="source" if kind == "signal" else "route", id=name)
+        return cls(what="stave" if about else "patch", id=about)
+
+    @property
+    def about(self) -> str:
+        """The word of core for it."""
+        return {"source": f"signal.{self.id}", "route": f"route.{self.id}"}.get(self.what, self.id)
+
+
 class FindingView(Form):
     """Something worth knowing of a patch; ``fixed`` is the whole document as the fix would make it."""
 
@@ -19,7 +39,7 @@ class FindingView(Form):
     severity: str
     sentence: str
     why: str
-    about: str
+    about: Place
     from_s: float
     to_s: float
     fix: str = ""
@@ -30,7 +50,7 @@ class FindingView(Form):
 class FigureView(Form):
     """A figure in its place."""
 
-    about: str
+    about: Place
     kind: str
     group: str
     name: str
@@ -46,7 +66,7 @@ class Judgement(Form):
     """What is measured of a patch over its first note, and what was found."""
 
     measures: PatchMeasures
-    readings: list[FigureView]
+    figures: list[FigureView]
     findings: list[FindingView]
 
 

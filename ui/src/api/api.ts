@@ -17,6 +17,7 @@ export type SheetWire = Schemas['Sheet'];
 export type RowWire = Schemas['Row'];
 export type Judgement = Schemas['Judgement'];
 export type FindingView = Schemas['FindingView'];
+export type Place = Schemas['Place'];
 export type Measures = Schemas['Measures'];
 export type Job = Schemas['Job'];
 export type JobRequest = Schemas['SoundJob'] | Schemas['VoltageJob'];

@@ -204,7 +204,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/assist/reading": {
+    "/api/assist/figure": {
         parameters: {
             query?: never;
             header?: never;
@@ -214,10 +214,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Post Reading
+         * Post Figure
          * @description Return a document in which a figure comes to another value.
          */
-        post: operations["post_reading_api_assist_reading_post"];
+        post: operations["post_figure_api_assist_figure_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1379,8 +1379,7 @@ export interface components {
             };
             /** Kind */
             kind: string;
-            /** About */
-            about: string;
+            about: components["schemas"]["Place"];
             /** Name */
             name: string;
             /** Value */
@@ -1391,8 +1390,7 @@ export interface components {
          * @description A figure in its place.
          */
         FigureView: {
-            /** About */
-            about: string;
+            about: components["schemas"]["Place"];
             /** Kind */
             kind: string;
             /** Group */
@@ -1513,8 +1511,7 @@ export interface components {
             sentence: string;
             /** Why */
             why: string;
-            /** About */
-            about: string;
+            about: components["schemas"]["Place"];
             /** From S */
             from_s: number;
             /** To S */
@@ -1718,8 +1715,8 @@ export interface components {
          */
         Judgement: {
             measures: components["schemas"]["PatchMeasures"];
-            /** Readings */
-            readings: components["schemas"]["FigureView"][];
+            /** Figures */
+            figures: components["schemas"]["FigureView"][];
             /** Findings */
             findings: components["schemas"]["FindingView"][];
         };
@@ -2464,6 +2461,19 @@ export interface components {
             rate_hz: number;
             /** Depth */
             depth: number;
+        };
+        /**
+         * Place
+         * @description What a finding or a figure belongs to; the patch itself has no id.
+         */
+        Place: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "patch" | "source" | "route" | "stave";
+            /** Id */
+            id: string;
         };
         /**
          * Play
@@ -4152,7 +4162,7 @@ export interface operations {
             };
         };
     };
-    post_reading_api_assist_reading_post: {
+    post_figure_api_assist_figure_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bareUnit, decibels, figure, noteName, reading, shown, signed } from './format';
+import { bareUnit, decibels, figure, noteName, laneText, shown, signed } from './format';
 
 describe('figures', () => {
   it('keep so many digits and no trailing noughts', () => {
@@ -42,7 +42,7 @@ describe('notes', () => {
   it('say the cents that they lie off the key', () => {
     expect(noteName(60.25)).toBe('C4 +25 cents');
     expect(noteName(59.9)).toBe('C4 −10 cents');
-    expect(reading('pitch', -0.11, 'st', 43)).toBe('G2 −11 cents');
+    expect(laneText('pitch', -0.11, 'st', 43)).toBe('G2 −11 cents');
   });
 });
 
@@ -51,6 +51,6 @@ describe('levels', () => {
     expect(decibels(1)).toBe('0 dB');
     expect(decibels(0.5)).toBe('−6.02 dB');
     expect(decibels(0)).toBe('−∞ dB');
-    expect(reading('amplitude', 0.5, 'ratio', 60)).toBe('50 % · −6.02 dB');
+    expect(laneText('amplitude', 0.5, 'ratio', 60)).toBe('50 % · −6.02 dB');
   });
 });

@@ -71,7 +71,7 @@ export function signed(value: number, unit: string): string {
 }
 
 /** Returns how a destination's value reads on its stave, at the key that is played. */
-export function reading(name: string, value: number, unit: string, key: number): string {
+export function laneText(name: string, value: number, unit: string, key: number): string {
   if (name === 'pitch') return noteName(key + value);
   if (name === 'amplitude') return `${shown(value, 'ratio')} · ${decibels(value)}`;
   return shown(value, unit);

@@ -36,7 +36,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="figures-of" role="region" aria-label="Figures of every step" tabindex="0">
-  <table class="readings">
+  <table class="figures">
     <caption>{of.titles[stave] ?? ''}, and the difference from the first</caption>
     <thead>
       <tr

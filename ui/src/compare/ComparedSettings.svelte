@@ -8,7 +8,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="settings" role="region" aria-label="Settings that differ" tabindex="0">
-  <table class="readings">
+  <table class="figures">
     <caption>Settings that differ</caption>
     <thead>
       <tr

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Catalogue, Module } from '../api/api';
-import { depths, inputsOf } from './graph';
+import { inputsOf } from './graph';
 
 const field = (name: string, role: string) => ({ name, role });
 const catalogue = {
@@ -21,34 +21,5 @@ describe('what a module reads', () => {
     expect(inputsOf(mix, catalogue)).toEqual(['a']);
     const hold = made({ id: 's', kind: 'sample_hold', input: 'noise', clock: 0 });
     expect(inputsOf(hold, catalogue)).toEqual(['noise']);
-  });
-});
-
-describe('how deep a module lies', () => {
-  it('is one more than the deepest that it reads', () => {
-    expect(depths(['a', 'b', 'c', 'd'], { b: ['a'], c: ['a', 'b'], d: ['c'] })).toEqual({ a: 0, b: 1, c: 2, d: 3 });
-  });
-
-  it('cuts a loop, and every node has a depth', () => {
-    expect(depths(['a', 'b', 'c'], { a: ['c'], b: ['a'], c: ['b'] })).toEqual({ a: 2, b: 0, c: 1 });
-    expect(depths(['x'], { x: ['x'] })).toEqual({ x: 0 });
-  });
-
-  it('looks at each edge once, however dense the loops', () => {
-    const ids = Array.from({ length: 64 }, (_, i) => `m${i}`);
-    let looks = 0;
-    const reads = Object.fromEntries(
-      ids.map((id) => [
-        id,
-        new Proxy(ids, {
-          get: (of, name) => {
-            if (name === Symbol.iterator) looks++;
-            return Reflect.get(of, name) as unknown;
-          }
-        })
-      ])
-    );
-    expect(Object.keys(depths(ids, reads)).length).toBe(64);
-    expect(looks).toBe(64);
   });
 });

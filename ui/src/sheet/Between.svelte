@@ -27,10 +27,10 @@
 
 {#if found && workbench.posts}
   {@const [from, to] = [...workbench.posts].sort((a, b) => a - b) as [number, number]}
-  <h4 class="told">Between the posts, {seconds(from)} to {seconds(to)}</h4>
-  <div class="reading"><span>goes</span><b>{shown(Number(found.distance.toPrecision(4)), found.distance_unit)}</b></div>
+  <h4 class="group">Between the posts, {seconds(from)} to {seconds(to)}</h4>
+  <div class="placed"><span>goes</span><b>{shown(Number(found.distance.toPrecision(4)), found.distance_unit)}</b></div>
   {#each Object.entries(found.shares) as [route, share] (route)}
-    <div class="reading" {...term('Share of the variance between the posts: cov(route, sum) / var(sum)')}>
+    <div class="placed" {...term('Share of the variance between the posts: cov(route, sum) / var(sum)')}>
       <span>{workbench.patch?.routes?.find((r) => r.id === route)?.source.replace('_', ' ')}</span>
       <b>{(share * 100).toFixed(0)} %</b>
     </div>

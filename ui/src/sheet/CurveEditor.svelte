@@ -83,8 +83,8 @@
   /** How many beats a unit of a drawn curve's time lasts, where that is known. */
   const beats = $derived.by(() => {
     if (!curve) return null;
-    const said = workbench.judging.judgement?.readings.find(
-      (r) => r.kind === 'note_values' && r.about === `signal.${curve.id}` && r.name === 'time'
+    const said = workbench.judging.judgement?.figures.find(
+      (r) => r.kind === 'note_values' && r.about.id === curve.id && r.name === 'time'
     );
     const unit = typeof curve.time === 'string' ? said?.value : (curve.time ?? 1);
     return unit === undefined ? null : (unit * workbench.tempo) / 60;

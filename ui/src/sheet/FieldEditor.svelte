@@ -35,9 +35,8 @@
   /** The same value said the other way: beats beside a time, a note beside a frequency. */
   const beside = $derived.by(() => {
     if (typeof value === 'string' && module) {
-      const about = `signal.${module.id}`;
-      const all = workbench.judging.judgement?.readings ?? [];
-      return all.find((r) => r.kind === 'note_values' && r.about === about && r.name === field.name)?.said ?? '';
+      const all = workbench.judging.judgement?.figures ?? [];
+      return all.find((r) => r.kind === 'note_values' && r.about.id === module.id && r.name === field.name)?.said ?? '';
     }
     if (typeof value !== 'number' || value <= 0) return '';
     if (field.unit === 's') return `${figure((value * workbench.tempo) / 60, 3)} beats`;

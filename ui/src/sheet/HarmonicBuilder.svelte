@@ -115,7 +115,7 @@
       <div class="wave"><Plot draw={drawWave} /></div>
     </div>
     <div class="side">
-      <table class="readings">
+      <table class="figures">
         <thead><tr><th>No.</th><th>Hz</th><th>note</th><th>dB</th></tr></thead>
         <tbody>
           {#each seen?.rows ?? [] as row, i (row.number)}

@@ -5,7 +5,7 @@
   import { addSource } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
-  import { figure, hertz, reading, seconds } from '../common/format';
+  import { figure, hertz, laneText, seconds } from '../common/format';
   import { player } from '../state/player.svelte';
   import { timeTicks } from '../draw/scale';
   import { columnAt, placeOf, timeAt } from '../api/sheet';
@@ -41,7 +41,7 @@
     if (!sheet || cursor === null) return '';
     const column = columnAt(sheet, cursor);
     const parts = voiceLanes.map(
-      ([name, lane]) => `${lane.title} ${reading(name, lane.value.first[column]!, lane.unit, workbench.keyAt(cursor))}`
+      ([name, lane]) => `${lane.title} ${laneText(name, lane.value.first[column]!, lane.unit, workbench.keyAt(cursor))}`
     );
     return `At ${seconds(sheet.starts[column]!)}: ${parts.join('; ')}`;
   });

@@ -11,7 +11,7 @@
   import { downloadMade, readCycles } from '../state/files';
   import FieldEditor from './FieldEditor.svelte';
   import Labelled from '../common/Labelled.svelte';
-  import Readings from './Readings.svelte';
+  import PlacedFigures from './PlacedFigures.svelte';
   import ValueField from '../common/ValueField.svelte';
 
   let { patch }: { patch: Patch } = $props();
@@ -148,7 +148,7 @@
   value={patch.notes ?? ''}
   onchange={(e) => workbench.edit('notes', { ...patch, notes: e.currentTarget.value })}></textarea>
 
-<Readings about="" />
+<PlacedFigures about={{ what: 'patch', id: '' }} />
 
 <h3>Voice</h3>
 <Labelled name="notes take it">

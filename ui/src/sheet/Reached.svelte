@@ -67,7 +67,7 @@
     options={FIGURES}
     onchoose={(c) => (wanted = c as Figure)}
   />
-  <table class="readings" aria-busy={!found}>
+  <table class="figures" aria-busy={!found}>
     <thead
       ><tr
         ><th></th>{#each VELOCITIES as { name, velocity } (velocity)}<th {...term(`velocity ${velocity}`)}>{name}</th

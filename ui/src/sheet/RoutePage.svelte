@@ -13,7 +13,7 @@
   import Choice from '../common/Choice.svelte';
   import Labelled from '../common/Labelled.svelte';
   import RouteSentence from './RouteSentence.svelte';
-  import Readings from './Readings.svelte';
+  import PlacedFigures from './PlacedFigures.svelte';
   import ValueField from '../common/ValueField.svelte';
 
   let { route: given }: { route: Route } = $props();
@@ -144,7 +144,7 @@
   <Choice label="Mode of the route" value={route.mode ?? 'add'} options={MODES} onchoose={setMode} />
 </Labelled>
 {#each figures.filter((f) => f.field !== 'via_depth') as figure (figure.field)}{@render figureField(figure)}{/each}
-<Readings about="route.{route.id}" />
+<PlacedFigures about={{ what: 'route', id: route.id }} />
 <Labelled name="polarity">
   <Choice
     label="Polarity of the route"

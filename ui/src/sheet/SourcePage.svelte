@@ -12,7 +12,7 @@
   import { copyChosen } from '../state/clipboard';
   import Figures from './Figures.svelte';
   import MacroEnds from './MacroEnds.svelte';
-  import Readings from './Readings.svelte';
+  import PlacedFigures from './PlacedFigures.svelte';
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
 
@@ -138,7 +138,7 @@
 {#if measured}
   <h3>It makes</h3>
   <Figures of={measured} unit="signal" />
-  <Readings about="signal.{module.id}" />
+  <PlacedFigures about={{ what: 'source', id: module.id }} />
 {/if}
 
 <h3>It moves</h3>

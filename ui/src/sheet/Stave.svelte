@@ -7,7 +7,7 @@
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, modules, routes } from '../state/document';
   import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
-  import { reading, shown, signed } from '../common/format';
+  import { laneText, shown, signed } from '../common/format';
   import { laneScale, signalScale } from '../draw/scale';
   import { columnAt, extentOf, type Lane, type Row } from '../api/sheet';
   import Plot from '../common/Plot.svelte';
@@ -55,7 +55,7 @@
     const column = columnAt(sheet, cursor);
     const value = lane.value.first[column]!;
     const base = lane.base.first[column]!;
-    return { value: reading(name, value, lane.unit, workbench.keyAt(cursor)), moved: distance(value, base) };
+    return { value: laneText(name, value, lane.unit, workbench.keyAt(cursor)), moved: distance(value, base) };
   });
 
   /** Returns the lane with its extent widened to what else is drawn on it. */
@@ -77,7 +77,7 @@
         ? shown(lane.least, lane.unit)
         : workbench.oneKey === null
           ? signed(lane.least, 'st')
-          : reading(name, lane.least, unit, workbench.oneKey);
+          : laneText(name, lane.least, unit, workbench.oneKey);
     if (name === 'pitch') return `${signed(lane.least, 'st')} to ${signed(lane.greatest, 'st')}`;
     const short = (value: number): string => shown(Number(value.toPrecision(3)), lane.unit);
     return `${short(lane.least)} → ${short(lane.greatest)}`;

@@ -8,7 +8,7 @@
   import Figures from './Figures.svelte';
   import RouteSentence from './RouteSentence.svelte';
   import Reached from './Reached.svelte';
-  import Readings from './Readings.svelte';
+  import PlacedFigures from './PlacedFigures.svelte';
   import Targets from './Targets.svelte';
 
   /** A destination: its figures, who moved it, and what moves alike. */
@@ -33,7 +33,7 @@
   <p class="help">Nothing moves it.</p>
 {/if}
 <Between {name} />
-<Readings about={name} />
+<PlacedFigures about={{ what: 'stave', id: name }} />
 
 <h3>Who did it</h3>
 {#each pulls as route (route.id)}

@@ -139,8 +139,8 @@ export class Aiming {
     this.abort = new AbortController();
     this.tries = 0;
     try {
-      const told = await unwrap(api.POST('/api/assist/solve', { body, signal: this.abort.signal, parseAs: 'stream' }));
-      for await (const line of linesOf<Line>(told!)) {
+      const lines = await unwrap(api.POST('/api/assist/solve', { body, signal: this.abort.signal, parseAs: 'stream' }));
+      for await (const line of linesOf<Line>(lines!)) {
         this.tries = line.tries ?? this.tries;
         if (line.refused) throw new Error(line.refused);
         if (line.answer) [this.answer, this.solved] = [line.answer, from];

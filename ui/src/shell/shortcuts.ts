@@ -1,17 +1,18 @@
 /** Every shortcut: what it is pressed by, what it does, and how the help page says it. */
+import { createKeybindingsHandler } from 'tinykeys';
 import { duplicateSource } from '../state/actions';
 import { copyChosen, paste } from '../state/clipboard';
 import { save } from '../state/library';
 import { messages } from '../state/messages.svelte';
 import { player } from '../state/player.svelte';
 import { settings } from '../state/settings.svelte';
-import { workbench } from '../state/workbench.svelte';
+import { WHOLE, workbench } from '../state/workbench.svelte';
 import { playedBy } from './computer-keys';
 import { VIEWS } from './views';
 
 export interface Shortcut {
-  /** As the browser names the key, in small letters; with `ctrl ` before it where that is held too. */
-  keys: readonly string[];
+  /** What is pressed, as tinykeys reads it. */
+  keys: string;
   /** How the help page names them. */
   shown: string;
   says: string;
@@ -44,15 +45,15 @@ export function shortcuts(pages: Pages): Shortcut[] {
   const noSelection = (): boolean => !getSelection()?.toString();
   return [
     {
-      keys: [' '],
+      keys: 'Space',
       shown: 'Space',
       says: 'play or stop',
       act: () => void player.toggle(),
       applies: (event) => !hasOwnSpace(event.target)
     },
-    { keys: ['l'], shown: 'L', says: 'loop on or off', act: () => (player.loop = !player.loop) },
+    { keys: '[Shift]+l', shown: 'L', says: 'loop on or off', act: () => (player.loop = !player.loop) },
     {
-      keys: ['t'],
+      keys: '[Shift]+t',
       shown: 'T',
       says: 'soft, middle and hard at once',
       act: () => {
@@ -61,88 +62,92 @@ export function shortcuts(pages: Pages): Shortcut[] {
       }
     },
     {
-      keys: ['g'],
+      keys: '[Shift]+g',
       shown: 'G',
       says: 'hold this version as a ghost behind what follows, or let it go',
       act: () => (tracing.ghost ? tracing.drop() : tracing.hold())
     },
     {
-      keys: ['k'],
+      keys: '[Shift]+k',
       shown: 'K',
       says: 'a row of keys; Z to M and S to J play them, Shift plays hard',
       act: () => settings.set({ keys: !settings.now.keys })
     },
     ...VIEWS.map((view) => ({
-      keys: [view.key.toLowerCase()],
+      keys: `[Shift]+${view.key}`,
       shown: view.key,
       says: `${view.title}: ${view.says}`,
       act: () => void (workbench.view = view.id)
     })),
-    { keys: ['0'], shown: '0', says: 'the whole note', act: () => tracing.zoom(0, whole()) },
-    { keys: ['1'], shown: '1', says: 'its first 50 ms', act: () => tracing.zoom(noteOn(), noteOn() + 0.05) },
+    { keys: '0', shown: '0', says: 'the whole note', act: () => tracing.zoom(0, whole()) },
+    { keys: '1', shown: '1', says: 'its first 50 ms', act: () => tracing.zoom(noteOn(), noteOn() + 0.05) },
     {
-      keys: ['2'],
+      keys: '2',
       shown: '2',
       says: 'its tail',
       act: () => tracing.zoom(workbench.sheet?.notes.at(-1)?.off_s ?? 0, whole())
     },
     {
-      keys: ['+', '=', '-'],
+      keys: '[Shift]+(\\+|=|-)',
       shown: '+ −',
       says: 'zoom in and out; Ctrl and the wheel too',
       act: (event) => zoomBy(event.key === '-' ? 2 : 0.5)
     },
-    { keys: ['[', ']'], shown: '[ ]', says: 'move along', act: (event) => slide(event.key === '[' ? -0.25 : 0.25) },
-    { keys: ['p'], shown: 'P', says: 'patches', act: pages.library },
+    { keys: '(\\[|\\])', shown: '[ ]', says: 'move along', act: (event) => slide(event.key === '[' ? -0.25 : 0.25) },
+    { keys: '[Shift]+p', shown: 'P', says: 'patches', act: pages.library },
     {
-      keys: ['escape'],
+      keys: 'Escape',
       shown: 'Esc',
       says: 'choose the patch itself, or leave a field as it was',
-      act: () => (workbench.chosen = { what: 'patch' })
+      act: () => (workbench.chosen = WHOLE)
     },
     {
-      keys: ['ctrl z'],
+      keys: '$mod+[Shift]+z',
       shown: 'Ctrl Z, Ctrl Shift Z',
       says: 'undo, redo',
       act: (event) => (event.shiftKey ? workbench.redo() : workbench.undo()),
       inFields: true
     },
-    { keys: ['ctrl y'], shown: 'Ctrl Y', says: 'redo', act: () => workbench.redo(), inFields: true },
+    { keys: '$mod+y', shown: 'Ctrl Y', says: 'redo', act: () => workbench.redo(), inFields: true },
     {
-      keys: ['ctrl s'],
+      keys: '$mod+s',
       shown: 'Ctrl S',
       says: 'save as a version',
       act: () => void messages.attempt(() => save()),
       inFields: true
     },
     {
-      keys: ['ctrl c'],
+      keys: '$mod+c',
       shown: 'Ctrl C',
       says: 'copy the source or route chosen',
       act: () => void copyChosen(),
       applies: noSelection
     },
-    { keys: ['ctrl v'], shown: 'Ctrl V', says: 'paste', act: () => void messages.attempt(paste) },
+    { keys: '$mod+v', shown: 'Ctrl V', says: 'paste', act: () => void messages.attempt(paste) },
     {
-      keys: ['ctrl d'],
+      keys: '$mod+d',
       shown: 'Ctrl D',
       says: 'double the source chosen',
       act: () => duplicateSource(workbench.chosenModule()!.id),
       inFields: true,
       applies: () => workbench.chosenModule() !== null
     },
-    { keys: ['?'], shown: '?', says: 'this page', act: pages.help }
+    { keys: '[Shift]+?', shown: '?', says: 'this page', act: pages.help }
   ];
 }
 
-/** Returns what a pressed key does, if it does anything here. */
-export function found(all: readonly Shortcut[], event: KeyboardEvent): Shortcut | undefined {
-  const held = event.ctrlKey || event.metaKey;
-  if (!held && (event.altKey || isMeantOtherwise(event))) return undefined;
-  const pressed = `${held ? 'ctrl ' : ''}${event.key.toLowerCase()}`;
-  const one = all.find(({ keys }) => keys.includes(pressed));
-  if (!one || (inField(event.target) && !one.inFields)) return undefined;
-  return one.applies?.(event) === false ? undefined : one;
+/** Returns a listener that does what is pressed, where it is meant. */
+export function listener(all: readonly Shortcut[]): (event: KeyboardEvent) => void {
+  const bindings = all.map((one): [string, (event: KeyboardEvent) => void] => [
+    one.keys,
+    (event) => {
+      if (!event.ctrlKey && !event.metaKey && isMeantOtherwise(event)) return;
+      if ((inField(event.target) && !one.inFields) || one.applies?.(event) === false) return;
+      event.preventDefault();
+      one.act(event);
+    }
+  ]);
+  return createKeybindingsHandler(Object.fromEntries(bindings), { ignore: (event) => event.isComposing }) as never;
 }
 
 /** While the row of keys is shown its letters play, and do nothing else; single letters can be turned off. */

@@ -36,7 +36,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="levels" role="region" aria-label="Levels" tabindex="0">
-  <table class="readings">
+  <table class="figures">
     <caption>Levels</caption>
     <thead class:sr-only={!behind}
       ><tr

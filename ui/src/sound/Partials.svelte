@@ -12,7 +12,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div class="partials" role="region" aria-label="Table of harmonics" tabindex="0">
-  <table class="readings">
+  <table class="figures">
     <caption>Harmonics at {seconds(at)}</caption>
     <thead
       ><tr

@@ -145,7 +145,7 @@ export class DraftStore {
       session.conflict = false;
       const done = session.next === document;
       if (done) session.next = null;
-      this.told(session, done ? 'kept' : 'keeping', '');
+      this.show(session, done ? 'kept' : 'keeping', '');
       if (done) this.forget(session);
       else {
         this.mirror(session);
@@ -157,7 +157,7 @@ export class DraftStore {
   }
 
   /** Says how the open patch stands; of one that was left nothing is said. */
-  private told(session: Session, state: KeepState, trouble: string): void {
+  private show(session: Session, state: KeepState, trouble: string): void {
     if (session !== this.open_) return;
     this.head = session.head;
     this.state = state;
@@ -168,14 +168,14 @@ export class DraftStore {
     const said = error instanceof Error ? error.message : String(error);
     if (error instanceof Refused && error.status === 409) {
       session.conflict = true;
-      this.told(session, 'conflict', '');
+      this.show(session, 'conflict', '');
     } else if (error instanceof Unreachable || (error instanceof Refused && error.status === 503)) {
-      this.told(session, 'waiting', said);
+      this.show(session, 'waiting', said);
       this.later(RETRY_MS);
     } else {
       // What the store will not take it will not take a second time; the next change is another matter.
       if (error instanceof Refused && session !== this.open_) this.sessions.delete(session.head.id);
-      this.told(session, 'refused', said);
+      this.show(session, 'refused', said);
     }
   }
 

@@ -1,5 +1,5 @@
 /** The way back: every change in words, undone and done again without a limit, also after a reload. */
-import { del, get, set } from 'idb-keyval';
+import { openDB, type IDBPDatabase } from 'idb';
 import type { Patch } from '../api/api';
 import { freshId } from './window';
 
@@ -16,6 +16,18 @@ const MERGE_MS = 1200;
 /** So many steps are put aside where a page goes before they are written. */
 const AT_HAND = 20;
 const REST_MS = 400;
+
+/** One record a step, and one for each patch that says which steps it has. */
+const RECORDS = 'keyval';
+
+let opened: Promise<IDBPDatabase> | undefined;
+
+function database(): Promise<IDBPDatabase> {
+  opened ??= openDB('keyval-store', 1, { upgrade: (made) => void made.createObjectStore(RECORDS) });
+  // What could not be opened is tried again the next time.
+  opened.catch(() => (opened = undefined));
+  return opened;
+}
 
 export class History {
   private done: Step[] = $state.raw([]);
@@ -94,11 +106,13 @@ export class History {
     const gone = this.written.filter((key) => !all.includes(key) && !redo.includes(key));
     this.written = [...all, ...redo];
     try {
-      await Promise.all(fresh.map((step) => set(this.keys.get(step)!, step)));
-      await set(`steps ${id}`, { done: all, undone: redo });
-      // Only now: a page that goes in the middle of it puts them aside.
+      const writing = (await database()).transaction(RECORDS, 'readwrite');
+      for (const step of fresh) void writing.store.put(step, this.keys.get(step)!);
+      void writing.store.put({ done: all, undone: redo }, `steps ${id}`);
+      for (const key of gone) void writing.store.delete(key);
+      // All of it or nothing; and only then: a page that goes in the middle of it puts the steps aside.
+      await writing.done;
       this.kept = Math.max(this.kept, changes);
-      await Promise.all(gone.map((key) => del(key)));
     } catch {
       // A browser that keeps nothing still undoes what was done since it was opened.
     }
@@ -156,11 +170,13 @@ function read(text: string | null): Both {
 }
 
 async function recalled(id: string): Promise<Both> {
-  const index = await get<{ done: string[]; undone: string[] } | Both>(`steps ${id}`);
+  const reading = (await database()).transaction(RECORDS);
+  const index = (await reading.store.get(`steps ${id}`)) as { done: string[]; undone: string[] } | Both | undefined;
   if (!index) return [[], []];
   // As it was written once: all steps in one.
   if (Array.isArray(index)) return index;
-  const each = (keys: string[]): Promise<(Step | undefined)[]> => Promise.all(keys.map((key) => get<Step>(key)));
+  const each = (keys: string[]): Promise<(Step | undefined)[]> =>
+    Promise.all(keys.map((key) => reading.store.get(key) as Promise<Step | undefined>));
   const [done, undone] = await Promise.all([each(index.done), each(index.undone)]);
   return [done.filter((step) => step !== undefined), undone.filter((step) => step !== undefined)];
 }

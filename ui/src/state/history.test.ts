@@ -1,19 +1,10 @@
+import { IDBFactory, IDBObjectStore } from 'fake-indexeddb';
+import 'fake-indexeddb/auto';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { Memory, named } from '../common/testing';
 
-const database = new Map<string, unknown>();
-const writes: string[] = [];
 let works = true;
-vi.mock('idb-keyval', () => ({
-  get: (key: string) => (works ? Promise.resolve(structuredClone(database.get(key))) : Promise.reject(new Error('no'))),
-  del: (key: string) => Promise.resolve(void database.delete(key)),
-  set: (key: string, value: unknown) => {
-    writes.push(key);
-    if (!works) return Promise.reject(new Error('no'));
-    database.set(key, structuredClone(value));
-    return Promise.resolve();
-  }
-}));
+let writes: unknown[];
 
 const [a, b, c] = [named('a'), named('b'), named('c')];
 
@@ -26,13 +17,30 @@ async function fresh(patch = a) {
 
 beforeEach(() => {
   works = true;
-  database.clear();
+  writes = [];
+  const factory = new IDBFactory();
+  const open = factory.open.bind(factory);
+  factory.open = (...asked) => {
+    if (!works) throw new Error('no');
+    return open(...asked);
+  };
+  vi.stubGlobal('indexedDB', factory);
+  vi.resetModules();
+  const put = IDBObjectStore.prototype.put;
+  vi.spyOn(IDBObjectStore.prototype, 'put').mockImplementation(function (this: IDBObjectStore, ...given) {
+    writes.push(given[1]);
+    return put.apply(this, given);
+  });
   const heard = new EventTarget();
   vi.stubGlobal('addEventListener', heard.addEventListener.bind(heard));
   vi.stubGlobal('dispatchEvent', heard.dispatchEvent.bind(heard));
-  vi.useFakeTimers();
+  // What the database waits by goes on.
+  vi.useFakeTimers({ toFake: ['setTimeout', 'clearTimeout', 'Date'] });
   vi.stubGlobal('sessionStorage', new Memory());
-  return () => vi.useRealTimers();
+  return () => {
+    vi.useRealTimers();
+    vi.restoreAllMocks();
+  };
 });
 
 describe('steps', () => {
@@ -120,8 +128,9 @@ describe('steps', () => {
     for (let i = 0; i < 200; i++) steps.add('drag', b, named(`n${i}`), 'drag');
     expect(writes).toEqual([]);
     await vi.advanceTimersByTimeAsync(500);
-    expect(writes.length).toBe(2);
-    expect(database.size).toBe(3);
+    await vi.waitFor(() => expect(writes.length).toBe(2));
+    expect(writes).toEqual([expect.stringMatching(/^step p1 /), 'steps p1']);
+    expect((await fresh(named('n199'))).undoLabel).toBe('drag');
   });
 
   it('that were put aside as the page went follow those that were written', async () => {
@@ -139,15 +148,19 @@ describe('steps', () => {
   it('are put aside where the page goes in the middle of their writing', async () => {
     const steps = await fresh();
     steps.add('first', a, b);
-    works = false;
     const writing = steps.write();
     dispatchEvent(new Event('pagehide'));
     await writing;
+    vi.stubGlobal('indexedDB', new IDBFactory());
+    vi.resetModules();
     expect((await fresh(b)).undoLabel).toBe('first');
   });
 
   it('are recalled as they were written once, all in one', async () => {
-    database.set('steps p1', [[{ label: 'old', before: a, after: b, merge: '', at: 0 }], []]);
+    const { openDB } = await import('idb');
+    const old = await openDB('keyval-store', 1, { upgrade: (made) => void made.createObjectStore('keyval') });
+    await old.put('keyval', [[{ label: 'old', before: a, after: b, merge: '', at: 0 }], []], 'steps p1');
+    old.close();
     expect((await fresh(b)).undoLabel).toBe('old');
   });
 

@@ -126,7 +126,7 @@ class Player {
     const run = this.run;
     try {
       const [context, gain] = await this.opened();
-      const take = await this.told(patch, fetchTake(patch, {}, context, 'sound of a step', this.asking.signal));
+      const take = await this.reported(patch, fetchTake(patch, {}, context, 'sound of a step', this.asking.signal));
       if (run !== this.run) return;
       const source = this.source(context, take, gainDb + this.guard(take, gainDb));
       source.connect(gain);
@@ -261,7 +261,7 @@ class Player {
   }
 
   /** Tells of a sound that takes a while: many notes, or a long run. */
-  private told(patch: Patch, take: Promise<Take>): Promise<Take> {
+  private reported(patch: Patch, take: Promise<Take>): Promise<Take> {
     const notes = patch.performance?.notes ?? [{}];
     const end = Math.max(...notes.map((note) => (note.start_s ?? 0) + (note.length_s ?? 1)));
     const of = `${notes.length === 1 ? 'one note' : `${notes.length} notes`} over ${figure(end, 3)} s`;
@@ -278,11 +278,13 @@ class Player {
     }
     const under = this.coming.get(name);
     if (under?.patch === patch) return under.take;
-    const take = this.told(patch, fetchTake(patch, note, context, `sound ${name}`, this.asking.signal)).then((made) => {
-      this.ready.set(name, made);
-      while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
-      return made;
-    });
+    const take = this.reported(patch, fetchTake(patch, note, context, `sound ${name}`, this.asking.signal)).then(
+      (made) => {
+        this.ready.set(name, made);
+        while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
+        return made;
+      }
+    );
     const entry = { patch, take };
     this.coming.set(name, entry);
     const over = (): void => void (this.coming.get(name) === entry && this.coming.delete(name));

@@ -1,7 +1,7 @@
 /** The workbench: the open patch, what is chosen of it, and every change to it. */
 import { SvelteSet } from 'svelte/reactivity';
 import { api, asBody, unwrap } from '../api/api';
-import type { Catalogue, FindingView, Head, Kept, Module, Patch, Route } from '../api/api';
+import type { Catalogue, FindingView, Head, Kept, Module, Patch, Place, Route } from '../api/api';
 import { modules, routes } from './document';
 import { Jobs, type JobServer } from './jobs.svelte';
 import { Judging } from './judging.svelte';
@@ -15,8 +15,8 @@ import { Staves } from './staves.svelte';
 import { History } from './history.svelte';
 import { Tracing } from './tracing.svelte';
 
-export type Chosen =
-  { what: 'patch' } | { what: 'source'; id: string } | { what: 'route'; id: string } | { what: 'stave'; id: string };
+/** The patch as a whole, as what is chosen. */
+export const WHOLE: Place = { what: 'patch', id: '' };
 
 const FIRST_DEMO = 'ferry-horn';
 const WORKED_OUT_AGAIN = 5;
@@ -36,7 +36,7 @@ class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
   heads: Head[] = $state.raw([]);
-  chosen: Chosen = $state({ what: 'patch' });
+  chosen: Place = $state.raw(WHOLE);
   /** The moment that is read out; nothing while nobody points. */
   private pointed: number | null = $state(null);
   /** The moment that was read out last, which every view begins with. */
@@ -140,7 +140,7 @@ class Workbench {
     this.good = stored;
     this.posts = null;
     this.cursor = this.moment = null;
-    this.chosen = { what: 'patch' };
+    this.chosen = WHOLE;
     this.staves.open(kept.id);
     void this.steps.open(kept.id, this.patch);
     settings.set({ last: kept.id });
@@ -190,7 +190,7 @@ class Workbench {
     const { patch, chosen } = this;
     if (!patch || chosen.what === 'patch' || chosen.what === 'stave') return;
     const ids = chosen.what === 'source' ? modules(patch).map((m) => m.id) : routes(patch).map((r) => r.id);
-    if (!ids.includes(chosen.id)) this.chosen = { what: 'patch' };
+    if (!ids.includes(chosen.id)) this.chosen = WHOLE;
   }
 
   /** The core took a patch: its sheet stands. */
@@ -258,10 +258,7 @@ class Workbench {
 
   /** Shows where a finding is: its stave, source or route, and the stretch of the note. */
   showFinding(finding: FindingView): void {
-    const [kind, ...rest] = finding.about.split('.');
-    if (kind === 'signal') this.chosen = { what: 'source', id: rest.join('.') };
-    else if (kind === 'route') this.chosen = { what: 'route', id: rest.join('.') };
-    else this.chosen = { what: 'stave', id: finding.about };
+    this.chosen = finding.about;
     this.view = 'note';
     this.posts = [finding.from_s, finding.to_s];
     this.cursor = finding.from_s;

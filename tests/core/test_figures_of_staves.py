@@ -12,13 +12,13 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS, with_figure
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
-from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded
+from tests.core.judging import CLOCK, HELD, NOISE, FigureCase, seeded
 from tests.support import RATE, Json, note, patch
 
 Floats = NDArray[np.float64]
 
 
-class OfStaves(ReadingCase):
+class OfStaves(FigureCase):
     def test_how_far_chance_reaches_and_how_much_falls_silent(self) -> None:
         floor: Json = {"id": "s", "kind": "shape", "input": "h", "gain": 0.6, "offset": 0.4}
         route: Json = {"source": "s", "destination": "fold", "amount": 1}
@@ -168,9 +168,9 @@ class OfStaves(ReadingCase):
         spectrum = np.abs(np.fft.rfft(tone)) * 2 / RATE
         said = self.read("fm_sidebands", of)
         self.assertGreaterEqual(len(said), 5)
-        for reading in said.values():
-            level = float(reading.said.rpartition(", ")[2].removesuffix(" dB").replace("−", "-"))
-            self.assertAlmostEqual(level, 20 * math.log10(spectrum[round(reading.value)]), delta=0.06)
+        for figure in said.values():
+            level = float(figure.said.rpartition(", ")[2].removesuffix(" dB").replace("−", "-"))
+            self.assertAlmostEqual(level, 20 * math.log10(spectrum[round(figure.value)]), delta=0.06)
 
     def test_the_modulator_has_its_own_pitch(self) -> None:
         of = patch([], [], voice={"base": {"fm_index": 1.5, "osc2_pitch": 12.0, "fm_ratio": 1.5, "pitch": 7.0}})

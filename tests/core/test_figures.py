@@ -11,13 +11,13 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS, figures, with_figure
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
-from tests.core.judging import CLOCK, HELD, NOISE, ReadingCase, seeded
+from tests.core.judging import CLOCK, HELD, NOISE, FigureCase, seeded
 from tests.support import RATE, Json, note, patch
 
 Floats = NDArray[np.float64]
 
 
-class OfSources(ReadingCase):
+class OfSources(FigureCase):
     def test_bends_are_done_when_they_say_and_when_they_are_wished(self) -> None:
         env: Json = {"id": "e", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.4, "sustain": 0.2, "decay_bend": 3.0}
         of = patch([env], performance=note(1.0, 0.5))
@@ -134,9 +134,9 @@ class OfSources(ReadingCase):
         said = self.read("sampled", of)
         self.assertAlmostEqual(said["effective rate"].value, 3000.0, delta=0.01)
         spectrum = np.abs(np.fft.rfft(trace(of).signals["h"])) * 2 / RATE
-        for reading in (r for r in said.values() if r.group):
-            level = float(reading.said.rpartition(", ")[2].removesuffix(" dB").replace("−", "-"))
-            self.assertAlmostEqual(20 * math.log10(spectrum[round(reading.value)]), level, delta=0.06)
+        for figure in (r for r in said.values() if r.group):
+            level = float(figure.said.rpartition(", ")[2].removesuffix(" dB").replace("−", "-"))
+            self.assertAlmostEqual(20 * math.log10(spectrum[round(figure.value)]), level, delta=0.06)
         self.assertEqual(
             {round(r.value) for r in said.values() if r.group}, {1000, 2000, 4000, 5000, 7000, 8000, 10000}
         )
@@ -199,7 +199,7 @@ class OfSources(ReadingCase):
         self.assertAlmostEqual(said["signal.h repeats after"].value, 2.5)
 
 
-class OfRoutesAndThePatch(ReadingCase):
+class OfRoutesAndThePatch(FigureCase):
     def test_the_amount_that_cancels_does(self) -> None:
         def of(amount: float) -> Patch:
             routes: list[Json] = [
@@ -223,11 +223,11 @@ class OfRoutesAndThePatch(ReadingCase):
     def test_every_kind_speaks_of_something_and_each_place_exists(self) -> None:
         env: Json = {"id": "e", "kind": "envelope"}
         of = patch([env, NOISE, CLOCK, HELD], [{"source": "h", "destination": "cutoff", "amount": 12}])
-        for reading in figures(Context(of)):
-            head, _, name = reading.about.partition(".")
+        for figure in figures(Context(of)):
+            head, _, name = figure.about.partition(".")
             known = {"signal": of.modules_by_id, "route": of.routes_by_id}.get(head, Context(of).trace.lanes)
-            self.assertTrue(not reading.about or (name or head) in known, reading)
-            self.assertIn(reading.kind, KINDS)
+            self.assertTrue(not figure.about or (name or head) in known, figure)
+            self.assertIn(figure.kind, KINDS)
 
 
 if __name__ == "__main__":
