@@ -7,7 +7,7 @@
   import { inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
   import { keepVariant } from '../state/library';
   import { messages } from '../state/messages.svelte';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
   import { laneScale } from '../draw/scale';
   import { extentOf, type Lane } from '../api/sheet';
   import ComparedFigures from './ComparedFigures.svelte';
@@ -22,7 +22,7 @@
   /** With more steps than this they are told apart by how dark they are, soft to hard. */
   const TOLD_APART = 6;
 
-  const comparing = new Comparing();
+  const comparing = new Comparing(workbench);
   let stave = $state('cutoff');
   let apart = $state(false);
   const many = $derived(comparing.steps.length > TOLD_APART);

@@ -1,6 +1,6 @@
 /** What Compare compares: the steps of a sweep, versions or other patches, in the order in which they are shown. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
-import { workbench } from '../state/workbench.svelte';
+import type { Workbench } from '../state/workbench.svelte';
 import { atStep, SWEEPS, stepLabel, type Comparison, type Sweep, type ComparedStep } from './compared';
 import { patchOf, revisionPatch, revisions } from '../state/library';
 import type { components } from '../api/schema.gen';
@@ -27,7 +27,12 @@ export interface Compared {
 /** A number that names a sweep, or what else stands beside the present patch. */
 export type Chosen = `${number}` | 'versions' | 'patches';
 
+/** What is compared: the open patch, at its note. */
+export type Comparable = Pick<Workbench, 'patch' | 'key' | 'note' | 'tempo'>;
+
 export class Comparing {
+  constructor(private readonly of: Comparable) {}
+
   chosen: Chosen = $state('0');
   /** Other patches by their id, where those are compared. */
   others: string[] = $state.raw([]);
@@ -60,14 +65,14 @@ export class Comparing {
   }
 
   async refresh(): Promise<void> {
-    const { patch } = workbench;
+    const { patch } = this.of;
     if (!patch) return;
     this.abort?.abort();
     const mine = (this.abort = new AbortController());
     const asked = SWEEPS[Number(this.chosen)];
     this.busy = true;
     try {
-      const note = { key: workbench.key, length_s: workbench.note.length_s ?? 1, tempo: workbench.tempo };
+      const note = { key: this.of.key, length_s: this.of.note.length_s ?? 1, tempo: this.of.tempo };
       const values = asked ? asked.steps(note) : [];
       const others = asked ? [] : await this.beside(patch);
       const body = {

@@ -6,7 +6,7 @@
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
   import { figure, hertz, laneText, seconds } from '../common/format';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
   import { timeTicks } from '../draw/scale';
   import { columnAt, placeOf, timeAt } from '../api/sheet';
   import SignalStave from './SignalStave.svelte';

@@ -11,7 +11,7 @@
   /** Wishes for a stave, which Jorvik works out and shows as a ghost before they are taken. */
   let { name }: { name: string } = $props();
 
-  const aiming = $derived(new Aiming(name));
+  const aiming = $derived(new Aiming(name, workbench));
   const unit = $derived(workbench.sheet?.lanes[name]?.unit ?? 'ratio');
 
   $effect(() => {

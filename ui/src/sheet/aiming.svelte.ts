@@ -1,6 +1,6 @@
 /** Wishes for a stave: what it shall come to, at which notes, and what may change for it. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
-import { workbench } from '../state/workbench.svelte';
+import type { Workbench } from '../state/workbench.svelte';
 import { reached, type Measures } from './reached';
 import type { components } from '../api/schema.gen';
 import { linesOf } from '../api/wire';
@@ -31,6 +31,9 @@ export interface Aimed {
   key: number | null;
 }
 
+/** What is aimed with: the open patch, its sheet and its figures. */
+export type AimedAt = Pick<Workbench, 'patch' | 'sheet' | 'velocity' | 'key' | 'judging' | 'edit'>;
+
 export class Aiming {
   targets: Aimed[] = $state.raw([]);
   /** The note that is aimed at at present; the one that is played where this is null. */
@@ -47,12 +50,15 @@ export class Aiming {
   tries = $state(0);
   abort: AbortController | null = $state.raw(null);
 
-  constructor(readonly lane: string) {}
+  constructor(
+    readonly lane: string,
+    private readonly of: AimedAt
+  ) {}
 
   /** Figures of the note that is aimed at. */
   readonly measured: Measures | null = $derived.by(() =>
     this.velocity === null && this.key === null
-      ? (workbench.judging.judgement?.measures.lanes[this.lane]?.measures ?? null)
+      ? (this.of.judging.judgement?.measures.lanes[this.lane]?.measures ?? null)
       : this.there
   );
   /** What is usually changed for such targets, and what was taken in or left out by hand. */
@@ -75,7 +81,7 @@ export class Aiming {
   /** What a figure is at the note that is aimed at; nothing where it is not known. */
   present(what: What): number | null {
     const of = this.measured;
-    if (!of) return what.endsWith('_s') ? null : (workbench.sheet?.lanes[this.lane]?.set_value ?? null);
+    if (!of) return what.endsWith('_s') ? null : (this.of.sheet?.lanes[this.lane]?.set_value ?? null);
     if (what === 'half_s') return of.fall_s?.[0] ?? null;
     if (what === 'tenth_s') return of.fall_s?.[1] ?? null;
     if (what === 'settle') return of.settle ?? of.at_off;
@@ -110,16 +116,16 @@ export class Aiming {
 
   /** Wishes for another note from now on. */
   at(part: 'velocity' | 'key', value: number): void {
-    this[part] = value === workbench[part] ? null : value;
+    this[part] = value === this.of[part] ? null : value;
     this.there = null;
   }
 
   /** Reads the figures of the note that is aimed at, where it is not the one that is played. */
   async look(patch: Patch): Promise<void> {
     if (this.velocity === null && this.key === null) return;
-    const [velocity, key] = [this.velocity ?? workbench.velocity, this.key ?? workbench.key];
+    const [velocity, key] = [this.velocity ?? this.of.velocity, this.key ?? this.of.key];
     const [found] = await reached(patch, this.lane, [key], [velocity]);
-    if ((this.velocity ?? workbench.velocity) === velocity && (this.key ?? workbench.key) === key)
+    if ((this.velocity ?? this.of.velocity) === velocity && (this.key ?? this.of.key) === key)
       this.there = found?.measures ?? null;
   }
 
@@ -132,7 +138,7 @@ export class Aiming {
   }
 
   async solve(): Promise<void> {
-    const from = workbench.patch;
+    const from = this.of.patch;
     if (!from) return;
     const { lane, targets, changing } = this;
     const body = { document: asBody(from), lane, targets, changing };
@@ -145,16 +151,16 @@ export class Aiming {
         if (line.refused) throw new Error(line.refused);
         if (line.answer) [this.answer, this.solved] = [line.answer, from];
       }
-      if (workbench.patch === from && this.answer) {
+      if (this.of.patch === from && this.answer) {
         const { changes, document } = this.answer;
-        workbench.judging.try({ key: 'target', fix: changes.join('; ') || NOTHING, fixed: document }, from);
+        this.of.judging.try({ key: 'target', fix: changes.join('; ') || NOTHING, fixed: document }, from);
       }
     } catch (error) {
       if (!(error instanceof DOMException)) throw error;
     } finally {
       this.abort = null;
     }
-    if (this.answer && workbench.patch !== from) {
+    if (this.answer && this.of.patch !== from) {
       this.answer = null;
       await this.solve();
     }
@@ -164,7 +170,7 @@ export class Aiming {
     const document = this.answer?.document as unknown as Patch | undefined;
     if (!document) return;
     this.leave();
-    workbench.edit(`target for ${(workbench.sheet?.lanes[this.lane]?.title ?? this.lane).toLowerCase()}`, document);
+    this.of.edit(`target for ${(this.of.sheet?.lanes[this.lane]?.title ?? this.lane).toLowerCase()}`, document);
   }
 
   /** Drops an answer that is not of this patch: what was changed since would be lost with it. */
@@ -174,7 +180,7 @@ export class Aiming {
 
   /** Drops the answer, and the ghost of it. */
   leave(): void {
-    if (this.answer) workbench.judging.leave();
+    if (this.answer) this.of.judging.leave();
     this.answer = null;
   }
 

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Patch } from '../api/api';
 import { named } from '../common/testing';
+import type { AimedAt } from './aiming.svelte';
 
 const asked: { path: string; body: Record<string, unknown> }[] = [];
 const lines: object[] = [];
@@ -45,12 +46,11 @@ const post = (path: string, { body, signal }: Asked): Promise<unknown> => {
   return Promise.resolve({ data: answers[path]!(body), response: { ok: true, status: 200 } });
 };
 vi.mock('../api/api', async (original) => ({ ...(await original<object>()), api: { POST: post } }));
-vi.mock('../state/workbench.svelte', () => ({ workbench: fake }));
 vi.mock('../state/tracing.svelte', () => ({ FULL_RATE: 48_000 }));
 
 async function fresh() {
   const { Aiming } = await import('./aiming.svelte');
-  return new Aiming('cutoff');
+  return new Aiming('cutoff', fake as unknown as AimedAt);
 }
 
 beforeEach(() => {

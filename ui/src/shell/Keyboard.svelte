@@ -3,7 +3,7 @@
   import { workbench } from '../state/workbench.svelte';
   import { noteName } from '../common/format';
   import { playedBy } from './computer-keys';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
   import { settings } from '../state/settings.svelte';
 
   /** A row of keys: the lower on a key it is struck, the harder. The two lower rows of letters play it too. */

@@ -4,7 +4,7 @@
   import { workbench } from '../state/workbench.svelte';
   import Findings from '../sheet/Findings.svelte';
   import { settle } from '../state/library';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
   import { settings } from '../state/settings.svelte';
 
   const drafts = workbench.drafts;

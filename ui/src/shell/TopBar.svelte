@@ -8,7 +8,7 @@
   import { shown } from '../common/format';
   import { save } from '../state/library';
   import { cut } from '../common/text';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
   import { settings } from '../state/settings.svelte';
   import ValueField from '../common/ValueField.svelte';
 

@@ -4,7 +4,7 @@ import { duplicateSource } from '../state/actions';
 import { copyChosen, paste } from '../state/clipboard';
 import { save } from '../state/library';
 import { messages } from '../state/messages.svelte';
-import { player } from '../state/player.svelte';
+import { player } from '../state/playing';
 import { settings } from '../state/settings.svelte';
 import { WHOLE, workbench } from '../state/workbench.svelte';
 import { playedBy } from './computer-keys';

@@ -4,10 +4,9 @@ import CompareView from '../compare/CompareView.svelte';
 import MapView from '../map/MapView.svelte';
 import NoteSheet from '../sheet/NoteSheet.svelte';
 import SoundView from '../sound/SoundView.svelte';
-import type { View } from '../state/workbench.svelte';
 
 export interface ViewFacts {
-  id: View;
+  id: string;
   title: string;
   /** The letter that opens it. */
   key: string;

@@ -4,7 +4,7 @@
   import { workbench } from '../state/workbench.svelte';
   import { figure, hertz } from '../common/format';
   import type { Look } from '../api/look';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
 
   /** How loud and how sharp a sound is, beside a ghost's, and what can be done with the two. */
   let { look, behind }: { look: Look | null; behind: Look | null } = $props();

@@ -3,7 +3,7 @@
   import { BANDS, drawBands, drawGram, drawSpectrum, drawWave } from '../draw/draw-sound';
   import { figure, seconds } from '../common/format';
   import { lookInto, type Look } from '../api/look';
-  import { player } from '../state/player.svelte';
+  import { player } from '../state/playing';
   import { timeTicks } from '../draw/scale';
   import Levels from './Levels.svelte';
   import Partials from './Partials.svelte';

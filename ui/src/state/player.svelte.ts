@@ -2,8 +2,7 @@
 import { asBody, Refused, type Patch } from '../api/api';
 import { figure } from '../common/format';
 import { messages } from './messages.svelte';
-import { workbench } from './workbench.svelte';
-import { VELOCITIES } from './tracing.svelte';
+import { VELOCITIES, type Tracing } from './tracing.svelte';
 import { settings } from './settings.svelte';
 import { workFor } from './window';
 
@@ -29,7 +28,13 @@ const MOST_READY = 8;
 const SHARPER = 2.5;
 const SHARP_HZ = 2500;
 
-class Player {
+/** What is played: the open patch, and how it is traced. */
+export interface Playable {
+  readonly patch: Patch | null;
+  readonly tracing: Pick<Tracing, 'ghost' | 'allThree' | 'behind'>;
+}
+
+export class Player {
   playing = $state(false);
   waiting = $state(false);
   loop = $state(false);
@@ -52,6 +57,8 @@ class Player {
   private allowed: Patch | null = null;
   private run = 0;
   private asking = new AbortController();
+
+  constructor(private readonly of: Playable) {}
 
   setLevel(level: number): void {
     settings.set({ level });
@@ -78,7 +85,7 @@ class Player {
 
   /** Plays the present patch and the ghost in turn, each at the loudness of the quieter one. */
   async compare(blind: boolean): Promise<void> {
-    if (!workbench.tracing.ghost) return;
+    if (!this.of.tracing.ghost) return;
     this.stop();
     this.swapped = blind && Math.random() < 0.5;
     this.comparing = blind ? 'blind' : 'open';
@@ -92,23 +99,23 @@ class Player {
 
   /** What a side of the comparison is. */
   sideIs(side: 'A' | 'B'): string {
-    return (side === 'A') !== this.swapped ? 'the present one' : (workbench.tracing.ghost?.label ?? 'the ghost');
+    return (side === 'A') !== this.swapped ? 'the present one' : (this.of.tracing.ghost?.label ?? 'the ghost');
   }
 
   /** Lets the present patch sound at its own level, as it was asked for. */
   allow(): void {
-    this.allowed = workbench.patch;
+    this.allowed = this.of.patch;
     this.guarded = '';
     if (this.playing) void this.play();
   }
 
   /** Plays one note beside everything else, for the keys; at once, and over by itself. */
   async strike(note: Note): Promise<void> {
-    if (!workbench.patch) return;
+    if (!this.of.patch) return;
     performance.mark('jorvik:strike');
     try {
       const [context, gain] = await this.opened();
-      const take = await this.take(workbench.patch, note, context);
+      const take = await this.take(this.of.patch, note, context);
       const source = this.source(context, take, this.guard(take));
       source.connect(gain);
       source.start();
@@ -177,14 +184,14 @@ class Player {
 
   /** What is played in turn: the note, soft to hard, or the present patch against the ghost. */
   private turns(): { patch: Patch; note: Note; side: 'A' | 'B' }[] {
-    const patch = workbench.patch!;
-    const behind = workbench.tracing.behind(patch);
+    const patch = this.of.patch!;
+    const behind = this.of.tracing.behind(patch);
     if (this.comparing && behind) {
       const both = [patch, behind];
       if (this.swapped) both.reverse();
       return both.map((of, i) => ({ patch: of, note: {}, side: i === 0 ? 'A' : 'B' }) as const);
     }
-    if (!workbench.tracing.allThree) return [{ patch, note: {}, side: 'A' }];
+    if (!this.of.tracing.allThree) return [{ patch, note: {}, side: 'A' }];
     return VELOCITIES.map((v) => ({ patch, note: { velocity: v.velocity }, side: 'A' as const }));
   }
 
@@ -269,7 +276,7 @@ class Player {
   }
 
   private take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
-    const name = JSON.stringify(note) + (patch === workbench.patch ? '' : ' ghost');
+    const name = JSON.stringify(note) + (patch === this.of.patch ? '' : ' ghost');
     const known = this.ready.get(name);
     if (known?.patch === patch) {
       this.ready.delete(name);
@@ -326,5 +333,3 @@ async function fetchTake(
 function frame(): Promise<number> {
   return new Promise((resolve) => requestAnimationFrame(resolve));
 }
-
-export const player = new Player();

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Patch } from '../api/api';
 import { Memory, named } from '../common/testing';
+import type { Playable } from './player.svelte';
 
 /** A clock of our own: each frame moves it on. */
 const FRAME_S = 0.016;
@@ -71,14 +72,14 @@ const tracing: { ghost: { label: string; patch: Patch } | null; allThree: boolea
   behind: () => tracing.ghost?.patch ?? null
 };
 const workbench: { patch: Patch | null; tracing: typeof tracing } = { patch: null, tracing };
-vi.mock('./workbench.svelte', () => ({ workbench }));
 vi.mock('./messages.svelte', () => ({
   messages: { say: vi.fn(), while: <T>(_: string, work: Promise<T>): Promise<T> => work }
 }));
 
 async function fresh() {
   vi.resetModules();
-  const { player } = await import('./player.svelte');
+  const { Player } = await import('./player.svelte');
+  const player = new Player(workbench as unknown as Playable);
   return player;
 }
 

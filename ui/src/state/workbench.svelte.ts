@@ -21,8 +21,6 @@ export const WHOLE: Place = { what: 'patch', id: '' };
 const FIRST_DEMO = 'ferry-horn';
 const WORKED_OUT_AGAIN = 5;
 
-export type View = 'note' | 'sound' | 'compare' | 'map';
-
 const at = (id: string): { params: { path: { job_id: string } } } => ({ params: { path: { job_id: id } } });
 
 const JOBS: JobServer = {
@@ -32,7 +30,7 @@ const JOBS: JobServer = {
   forget: async (id) => void (await unwrap(api.DELETE('/api/jobs/{job_id}', at(id))))
 };
 
-class Workbench {
+export class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
   heads: Head[] = $state.raw([]);
@@ -45,7 +43,8 @@ class Workbench {
   posts: [number, number] | null = $state.raw(null);
   /** Whether the harmonic builder is open. */
   building = $state(false);
-  view: View = $state('note');
+  /** The view that is shown, by its id in the table of views. */
+  view = $state('note');
   loading = $state(true);
   failure = $state('');
   readonly drafts = new DraftStore();
