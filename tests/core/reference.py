@@ -32,6 +32,8 @@ class Reference(Machine):
         after["decay"] = {"gate": "rest", "trigger": "release", "loop": "attack"}[mode]
         state: Json = {"stage": "idle", "began": 0.0, "lasts": math.inf, "from": 0.0, "on": 0}
 
+        resets = self._resets(m)
+
         def begin(stage: str, began: float, level: float, lasts: dict[str, float]) -> None:
             state.update({"stage": stage, "began": began, "from": level, "lasts": lasts.get(stage, math.inf)})
 
@@ -58,7 +60,8 @@ class Reference(Machine):
 
         def step(n: int) -> float:
             lasts = {stage: self._field(m, f"{stage}_s", usual, n, 0.0, 60.0) for stage, usual in times.items()}
-            if self._starts(n):
+            reset = resets(n)
+            if self._starts(n) or reset:
                 t = (n - state["on"]) / self.fs
                 pass_ended(t, lasts)
                 level = level_at(t) if m.get("restart", "zero") == "current" else 0.0
@@ -77,9 +80,11 @@ class Reference(Machine):
     def _curve(self, m: Json) -> Step:
         points, loop, hold = m.get("points", [[0, 0], [1, 1]]), m.get("loop"), m.get("hold_at")
         state: dict[str, Fraction | None] = {"at": None}
+        resets = self._resets(m)
 
         def step(n: int) -> float:
-            if self._starts(n):
+            reset = resets(n)
+            if self._starts(n) or reset:
                 state["at"] = Fraction(0)
             at = state["at"]
             if at is None:
@@ -102,11 +107,13 @@ class Reference(Machine):
         rule = m.get("start", "note")
         state: Json = {"phase": Fraction(m.get("phase", 0.0)) % 1, "since": 0}
         whole: Json = {"cycles": Fraction(0), "last": 0.0}
+        resets = self._resets(m)
 
         def step(n: int) -> float:
-            if self._starts(n):
+            reset = resets(n)
+            if self._starts(n) or reset:
                 state["since"] = 0
-                if rule != "free":
+                if reset or rule != "free":
                     state["phase"] = Fraction(m.get("phase", 0.0)) % 1
                     whole["cycles"] = Fraction(0)
             moved = Fraction(self._field(m, "rate", 1.0, n, 0.0, 96_000.0)) / self.fs
@@ -145,9 +152,12 @@ class Reference(Machine):
 
     def _clock(self, m: Json) -> Step:
         state = {"at": Fraction(0)}
+        resets = self._resets(m)
         ratio = Fraction(m.get("multiply", 1), m.get("divide", 1))
 
         def step(n: int) -> float:
+            if resets(n):
+                state["at"] = Fraction(0)
             late = state["at"] - Fraction(self._field(m, "delay", 0.0, n, 0.0, 1.0))
             width = self._field(m, "width", 0.5, n, 0.0, 1.0)
             up = late >= Fraction(-1, 10**9) and (late + Fraction(1, 10**9)) % 1 < Fraction(width)
@@ -159,9 +169,11 @@ class Reference(Machine):
     def _steps(self, m: Json) -> Step:
         values = m.get("values", [1.0])
         state = {"on": -1}
+        resets = self._resets(m)
 
         def step(n: int) -> float:
-            if self._starts(n):
+            reset = resets(n)
+            if self._starts(n) or reset:
                 state["on"] = n
             if state["on"] < 0:
                 return 0.0
@@ -179,19 +191,27 @@ class Reference(Machine):
         return step
 
     def _sample_hold(self, m: Json) -> Step:
-        state: dict[str, Any] = {"before": 0.0, "held": 0.0, "taken": []}
+        state: dict[str, Any] = {"before": 0.0, "held": 0.0, "taken": [], "place": 0}
+        resets = self._resets(m)
 
         def step(n: int) -> float:
             clock, over = self._signal(m.get("clock", 0.0), n), self._field(m, "threshold", 0.5, n, -100.0, 100.0)
             given = self._signal(m.get("input", 0.0), n)
+            loop = m.get("loop")
             rises = n == 0 or (state["before"] <= over < clock)
+            if resets(n) and loop:
+                state["place"], rises = 0, True
             state["before"] = clock
             if m.get("track", False):
                 state["held"] = given if n == 0 or clock > over else state["held"]
             elif rises:
-                taken, loop = state["taken"], m.get("loop")
-                taken.append(taken[len(taken) - loop] if loop and len(taken) >= loop else given)
-                state["held"] = taken[-1]
+                taken = state["taken"]
+                if not loop:
+                    taken = [given]
+                elif state["place"] == len(taken):
+                    taken.append(given)
+                state["held"] = taken[state["place"]]
+                state["place"] = (state["place"] + 1) % loop if loop else 0
             return float(state["held"])
 
         return step

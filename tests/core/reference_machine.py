@@ -112,6 +112,18 @@ class Machine:
     def _gate(self, n: int) -> bool:
         return any(note["on"] <= n < note["off"] for note in self.at_on)
 
+    def _resets(self, module: Json) -> Callable[[int], bool]:
+        """Whether a module's reset rises through one half at a sample, each asked for once and in order."""
+        before = [0.0]
+
+        def rises(n: int) -> bool:
+            now = self._signal(module.get("reset", 0.0), n)
+            risen = before[0] <= 0.5 < now
+            before[0] = now
+            return risen
+
+        return rises
+
     def _falls(self, n: int) -> bool:
         return any(note["off"] == n and not note["taken"] for note in self.at_on)
 
@@ -158,7 +170,7 @@ class Machine:
         """Work a destination out at a sample, and keep all of it."""
         octave = {"octaves": 1.0, "semitones": 12.0}.get(law, 0.0)
         mine = [route for route in self.routes if route["destination"] == name]
-        total, factor = 0.0, 1.0
+        total, hertz, factor = 0.0, 0.0, 1.0
         kept = self.lanes.setdefault(name, {"value": [], "raw": []})
         for route in mine:
             s = self._sent(route, n)
@@ -172,9 +184,14 @@ class Machine:
                     limits = (0.0, 1.0) if mode == "scale" else (-1e9, 1e9)
                     amount = self._lane(f"route:{route['id']}.amount", amount, "sum", *limits, n)
                 given = 1 - amount + amount * s if mode == "scale" else amount * s
-                total, factor = (total, factor * given) if mode == "scale" else (total + given, factor)
+                if mode == "scale":
+                    factor *= given
+                elif route.get("amount_unit") == "Hz":
+                    hertz += given
+                else:
+                    total += given
             kept.setdefault(route["id"], []).append(given)
-        raw = (base * 2 ** (total / octave) if octave else base + total) * factor
+        raw = ((base * 2 ** (total / octave) if octave else base + total) + hertz) * factor
         value = min(max(raw, low), high)
         kept["value"].append(value)
         kept["raw"].append(raw)
@@ -214,7 +231,7 @@ class Machine:
         names = list(self.modules)
         reads: dict[str, set[str]] = {}
         for name, module in self.modules.items():
-            given = {module.get(f) for f in ("input", "clock", "a", "b")}
+            given = {module.get(f) for f in ("input", "clock", "a", "b", "reset")}
             given |= {item["source"] for item in module.get("inputs", [])}
             sources = [r for r in self.routes if r["destination"].startswith(f"{name}.")]
             while sources:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.bend import bend
 from jorvik.core.engine.trace import trace
-from jorvik.core.helpers.routes import macro_end, to_amount, to_range, with_polarity
+from jorvik.core.helpers.routes import macro_end, to_amount, to_hertz, to_octaves, to_range, with_polarity
 from jorvik.core.helpers.sentence import route_from
 from jorvik.core.measure.closed_forms import (
     beat_hz,
@@ -65,6 +65,23 @@ class KeepingTheCurve(unittest.TestCase):
             np.testing.assert_allclose(lane(ranged, destination), lane(of, destination), rtol=1e-9)
             np.testing.assert_allclose(lane(to_amount(ranged, "r"), destination), lane(of, destination), rtol=1e-9)
 
+    def test_octaves_to_hertz_and_back(self) -> None:
+        steady: Json = {"id": "one", "kind": "constant", "value": 1.0}
+        route: Json = {"id": "r", "source": "one", "destination": "cutoff", "amount": 7.0}
+        of = patch([steady], [route], voice={"base": {"cutoff": 800.0}})
+        hertz = to_hertz(of, "r")
+        self.assertAlmostEqual(hertz.routes[0].amount, 800.0 * (2 ** (7 / 12) - 1))
+        np.testing.assert_allclose(lane(hertz, "cutoff"), lane(of, "cutoff"), rtol=1e-12)
+        self.assertAlmostEqual(to_octaves(hertz, "r").routes[0].amount, 7.0)
+        self.assertIsNone(to_octaves(hertz, "r").routes[0].amount_unit)
+        with self.assertRaisesRegex(Problem, "-900 Hz from 800 Hz"):
+            to_octaves(
+                patch([steady], [{**route, "amount": -900.0, "amount_unit": "Hz"}], voice={"base": {"cutoff": 800.0}}),
+                "r",
+            )
+        with self.assertRaisesRegex(Problem, "a frequency of the voice"):
+            to_hertz(patch([steady], [{**route, "destination": "pitch"}]), "r")
+
     def test_the_ends_of_a_macro_by_doing(self) -> None:
         of = patch([{"id": "m", "kind": "macro"}], voice={"base": {"cutoff": 400, "fold": 0.3}})
         of = macro_end(of, "m", True, {"cutoff": 4000, "fold": 0.0})
@@ -98,6 +115,17 @@ class Sentences(unittest.TestCase):
             self.assertEqual((*got[:3], round(got[3], 9), got[4]), wanted, text)
         made, name = route_from(of, "swell sets cutoff from 200 Hz to 2 kHz")
         self.assertEqual((made.routes_by_id[name].low, made.routes_by_id[name].high), (200, 2000))
+
+    def test_hertz_are_understood_where_they_can_be_added(self) -> None:
+        of = patch([ENV])
+        for text, amount in (
+            ("swell lowers peak 1 frequency 250 Hz", -250.0),
+            ("swell moves cutoff ± 1.2 kHz", 1200.0),
+        ):
+            made, name = route_from(of, text)
+            self.assertEqual((made.routes_by_id[name].amount, made.routes_by_id[name].amount_unit), (amount, "Hz"))
+        made, name = route_from(of, "swell raises cutoff 7 st")
+        self.assertIsNone(made.routes_by_id[name].amount_unit)
 
     def test_what_is_not_understood_is_named(self) -> None:
         of = patch([ENV])

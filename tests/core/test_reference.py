@@ -49,6 +49,9 @@ def modules(draw: st.DrawFn, index: int, count: int) -> Json:
     earlier = [f"m{i}" for i in range(index if kind in FORWARD else count)]
     signals = st.sampled_from([*earlier, "gate", "velocity", "key", "trigger", "mod_wheel"])
     made.update(draw(fields(kind, NUMBERS, signals, left_out={"drawn", "pitch", "coupling"})))
+    if "reset" in made:
+        # As what stands in FORWARD: a jump within a loop hangs on the last digit.
+        made["reset"] = draw(st.sampled_from([0.0, *(f"m{i}" for i in range(index)), "gate", "trigger", "mod_wheel"]))
     heights = grid(-1, 1)
     if kind == "curve":
         made["points"] = [[0.0, draw(heights), draw(grid(-4, 4))], [0.05, draw(heights)], [0.11, draw(heights)]]
@@ -102,6 +105,8 @@ def documents(draw: st.DrawFn) -> Json:
                 "low": ends[0],
                 "high": ends[1],
             }
+        elif route["mode"] == "add" and getattr(VOICE.get(route["destination"]), "takes_hertz", False):
+            route |= draw(st.sampled_from([{}, {"amount_unit": "Hz", "amount": 440.0}, {"amount_unit": "Hz"}]))
         routes.append(route)
     starts = draw(st.sampled_from([[0.0], [0.02], [0.0, 0.05], [0.01, 0.04, 0.1]]))
     notes = [

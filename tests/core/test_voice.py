@@ -121,14 +121,16 @@ class Shaping(unittest.TestCase):
     def test_every_destination_is_heard(self) -> None:
         base = {"cutoff": 3000, "resonance": 0.4, "wavetable_position": 0.3, "osc1_level": 0.6, "amplitude": 0.4}
         base |= {"osc2_level": 0.3, "osc2_pitch": 7, "filter2_cutoff": 900, "fm_index": 0.5, "stereo_spread": 0.2}
-        base |= {"detune": 15, "filter_mix": 0.3, "pulse_width": 0.3, "osc2_pulse_width": 0.3}
+        base |= {"detune": 15, "filter_mix": 0.3, "pulse_width": 0.3, "osc2_pulse_width": 0.3, "sub_level": 0.2}
+        base |= {"peak1_gain": 6, "peak2_gain": -6, "signal_level": 0.1, "osc2_wavetable_position": 0.9}
+        wave = {"id": "w", "kind": "lfo", "rate": 300.0}
         pulses = {"osc1": {"table": "pulse"}, "osc2": {"table": "pulse"}, "unison": 3}
         for name, at in VOICE.items():
             other = {**base, name: 0.5 * (at.low + at.high) if at.low != -at.high else 0.6 * at.high}
             if at.unit == "Hz":
                 other[name] = 5000.0
-            voices = [{"base": b, "oscillators": pulses} for b in (base, other)]
-            still, changed = (sound(performance=note(0.4, 0.0), voice=voice) for voice in voices)
+            voices = [{"base": b, "oscillators": pulses, "signal": "w"} for b in (base, other)]
+            still, changed = (sound([wave], performance=note(0.4, 0.0), voice=voice) for voice in voices)
             self.assertGreater(np.abs(changed - still).max(), 0.005, name)
 
 

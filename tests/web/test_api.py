@@ -197,8 +197,9 @@ class Addresses(Api):
 
         app = create_app(Settings(create_engine("postgresql+psycopg://")))
         refusing = Refusing(create_engine("postgresql+psycopg://"), PATCHES)
+        client = self.enterContext(TestClient(app, base_url="http://localhost"))
         app.state.stores = {PATCHES.name: refusing}
-        answer = self.enterContext(TestClient(app, base_url="http://localhost")).get("/api/patches")
+        answer = client.get("/api/patches")
         self.assertEqual(answer.status_code, 507)
         self.assertIn("value too long", answer.json()["sentence"])
 

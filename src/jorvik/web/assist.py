@@ -36,11 +36,18 @@ def post_polarity(form: PolarityRequest) -> Changed:
     return Changed(document=changed.document(), route=form.route)
 
 
+_WAYS = {
+    "range": routes.to_range,
+    "amount": routes.to_amount,
+    "hertz": routes.to_hertz,
+    "octaves": routes.to_octaves,
+}
+
+
 @router.post("/route")
 def post_route(form: RouteRequest) -> Changed:
-    """Return a document with a route turned into a range, or back into an amount, with the same result."""
-    work = routes.to_range if form.to == "range" else routes.to_amount
-    return Changed(document=work(check_patch(form.document), form.route).document(), route=form.route)
+    """Return a document with a route said in another way, its result the same or as near as can be."""
+    return Changed(document=_WAYS[form.to](check_patch(form.document), form.route).document(), route=form.route)
 
 
 @router.post("/macro-end")

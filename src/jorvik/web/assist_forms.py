@@ -20,11 +20,11 @@ class PolarityRequest(Form):
 
 
 class RouteRequest(Form):
-    """A route to become a range, or an amount."""
+    """A route to become a range or an amount, or its amount one of hertz or octaves."""
 
     document: Document
     route: str
-    to: Literal["range", "amount"]
+    to: Literal["range", "amount", "hertz", "octaves"]
 
 
 class MacroEndRequest(Form):

@@ -155,7 +155,7 @@ export interface paths {
         put?: never;
         /**
          * Post Route
-         * @description Return a document with a route turned into a range, or back into an amount, with the same result.
+         * @description Return a document with a route said in another way, its result the same or as near as can be.
          */
         post: operations["post_route_api_assist_route_post"];
         delete?: never;
@@ -894,6 +894,12 @@ export interface components {
              * @default 0.5
              */
             width?: number;
+            /**
+             * Reset
+             * @description Where this rises through 0.5 it counts from there; left out, from time 0.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * Compare
@@ -1079,6 +1085,12 @@ export interface components {
              * @description The point at which it waits for note-off, or none.
              */
             hold_at?: number | null;
+            /**
+             * Reset
+             * @description Where this rises through 0.5 it starts as at note-on; left out, only its own start rule does that.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * CyclesRead
@@ -1166,6 +1178,8 @@ export interface components {
              * @enum {string}
              */
             first_mode: "add" | "scale";
+            /** Takes Hertz */
+            takes_hertz: boolean;
             /** Help */
             help: string;
         };
@@ -1313,6 +1327,12 @@ export interface components {
              * @default 0
              */
             velocity_depth?: number;
+            /**
+             * Reset
+             * @description Where this rises through 0.5 it starts as at note-on; left out, only its own start rule does that.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * FieldFacts
@@ -1912,6 +1932,12 @@ export interface components {
              * @default []
              */
             points?: number[][];
+            /**
+             * Reset
+             * @description Where this rises through 0.5 it starts as at note-on; left out, only its own start rule does that.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * LookRequest
@@ -2105,7 +2131,7 @@ export interface components {
         };
         /**
          * Noise
-         * @description White or pink noise, made from seed, id and sample number, so that any stretch can be made alone.
+         * @description White or pink noise, made from seed, stream and sample number, so that any stretch can be made alone.
          */
         Noise: {
             /** Id */
@@ -2129,6 +2155,11 @@ export interface components {
              * @enum {string}
              */
             polarity?: "bipolar" | "unipolar";
+            /**
+             * Stream
+             * @description The stream that it draws from: sources with one stream and one rate draw the same. Left out, its own name.
+             */
+            stream?: string | number | null;
         };
         /**
          * NoiseSettings
@@ -2588,6 +2619,17 @@ export interface components {
              * @enum {string}
              */
             polarity?: "bipolar" | "unipolar";
+            /**
+             * Stream
+             * @description The stream that it draws from: sources with one stream and one rate draw the same. Left out, its own name.
+             */
+            stream?: string | number | null;
+            /**
+             * Reset
+             * @description Where this rises through 0.5 the row of targets begins again; left out, nothing does that.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * Reached
@@ -2700,6 +2742,11 @@ export interface components {
              */
             amount?: number;
             /**
+             * Amount Unit
+             * @description Hz adds so many hertz after what moves in octaves; left out, the destination's own unit.
+             */
+            amount_unit?: "Hz" | null;
+            /**
              * Mode
              * @description Add to the base, scale the result, or take the base over a range.
              * @default add
@@ -2762,7 +2809,7 @@ export interface components {
         };
         /**
          * RouteRequest
-         * @description A route to become a range, or an amount.
+         * @description A route to become a range or an amount, or its amount one of hertz or octaves.
          */
         RouteRequest: {
             /** Document */
@@ -2775,7 +2822,7 @@ export interface components {
              * To
              * @enum {string}
              */
-            to: "range" | "amount";
+            to: "range" | "amount" | "hertz" | "octaves";
         };
         /**
          * Row
@@ -2835,6 +2882,12 @@ export interface components {
              * @description Repeat the first so many values taken, or none.
              */
             loop?: number | null;
+            /**
+             * Reset
+             * @description Where this rises through 0.5 a loop goes back to its first value; left out, nothing does.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * Save
@@ -3247,6 +3300,12 @@ export interface components {
              * @default false
              */
             loop?: boolean;
+            /**
+             * Reset
+             * @description Where this rises through 0.5 it starts as at note-on; left out, only its own start rule does that.
+             * @default 0
+             */
+            reset?: string | number;
         };
         /**
          * Stretch
@@ -3306,7 +3365,7 @@ export interface components {
             table?: string;
             /**
              * Position
-             * @description The position in its table, which nothing moves.
+             * @description Before it could be moved: what sub_position is where that is left out.
              * @default 0
              */
             position?: number;
@@ -3426,6 +3485,11 @@ export interface components {
             base?: {
                 [key: string]: number;
             };
+            /**
+             * Signal
+             * @description The module whose signal is heard as sound, by signal_level.
+             */
+            signal?: string | null;
             oscillators?: components["schemas"]["Oscillators"];
             filter?: components["schemas"]["FilterSettings"];
             filter2?: components["schemas"]["FilterSettings"];

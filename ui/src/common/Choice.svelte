@@ -24,9 +24,12 @@
   }
   let { label, options, onchoose, value = '', prompt, look = 'field', hint, class: more = '' }: Props = $props();
 
+  /** What the menu itself stands at; it goes back once the select has told what was chosen. */
+  let picked = $state('');
+
   function chosen(event: Event & { currentTarget: HTMLSelectElement }): void {
     const one = event.currentTarget.value;
-    if (prompt !== undefined) event.currentTarget.value = '';
+    if (prompt !== undefined) queueMicrotask(() => (picked = ''));
     if (one || prompt === undefined) onchoose(one);
   }
 </script>
@@ -41,7 +44,7 @@
   placeholder=""
   aria-label={label}
   data-hint={hint}
-  value={prompt === undefined ? value : ''}
+  bind:value={() => (prompt === undefined ? value : picked), (one) => (picked = String(one))}
   onchange={chosen}
 >
   {#if prompt !== undefined}<option value="">{prompt}</option>{/if}

@@ -161,15 +161,16 @@ export function contributions(
   on: Surface,
   lane: Lane,
   scale: Scale,
-  routes: readonly { id: string; colour: string }[]
+  routes: readonly { id: string; colour: string; hertz: boolean }[]
 ): void {
   const { context, width, height } = on;
   const count = lane.base.first.length;
   const perOctave = lane.law === 'semitones' ? 12 : lane.law === 'octaves' ? 1 : 0;
   const sum = new Float64Array(count);
+  const hertz = new Float64Array(count);
   const y = (i: number): number => {
     const base = lane.base.first[i]!;
-    const value = perOctave ? base * 2 ** (sum[i]! / perOctave) : base + sum[i]!;
+    const value = (perOctave ? base * 2 ** (sum[i]! / perOctave) : base + sum[i]!) + hertz[i]!;
     return height * (1 - scale.at(Math.max(lane.low, Math.min(lane.high, value))));
   };
   const edge = new Float64Array(count);
@@ -180,7 +181,7 @@ export function contributions(
     context.beginPath();
     for (let i = 0; i < count; i++) context.lineTo((i * width) / count, edge[i]!);
     for (let i = count - 1; i >= 0; i--) {
-      sum[i]! += row.first[i]!;
+      (route.hertz ? hertz : sum)[i]! += row.first[i]!;
       edge[i] = y(i);
       context.lineTo((i * width) / count, edge[i]!);
     }

@@ -174,6 +174,15 @@
       </div>
     {:else if field.role === 'scale'}
       <ScaleKeys value={value as string | number[]} {said} onset={set} />
+    {:else if field.role === 'stream'}
+      <input
+        class="field"
+        aria-label={said}
+        placeholder={owner}
+        maxlength="64"
+        value={value ?? ''}
+        onchange={(e) => set(e.currentTarget.value.trim() || null)}
+      />
     {:else if field.role === 'text'}
       <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
     {:else}

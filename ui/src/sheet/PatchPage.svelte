@@ -6,6 +6,7 @@
   import { setBase } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { shown } from '../common/format';
+  import { modules } from '../state/document';
   import { settings } from '../state/settings.svelte';
   import Choice from '../common/Choice.svelte';
   import { downloadMade, readCycles } from '../state/files';
@@ -169,6 +170,15 @@
     high={7}
     width="100%"
     oncommit={(v, merge) => setPart(['oscillators'], 'unison', Math.round(Number(v)), `unison ${v}`, merge)}
+  />
+</Labelled>
+
+<Labelled name="signal heard" help="A module whose signal is heard as sound, by the destination signal level.">
+  <Choice
+    label="Signal heard as sound"
+    value={voice.signal ?? ''}
+    options={[['', 'none'], ...modules(patch).map((m) => [m.id, m.id] as const)]}
+    onchoose={(name) => setVoice({ signal: name || null }, name ? `${name} heard` : 'no signal heard')}
   />
 </Labelled>
 

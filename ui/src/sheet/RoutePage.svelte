@@ -2,7 +2,7 @@
   import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { api, asBody, unwrap, type Route } from '../api/api';
-  import { amountUnit, titleOf, verbFor } from '../state/wording';
+  import { titleOf, unitOf, verbFor } from '../state/wording';
   import { messages } from '../state/messages.svelte';
   import { addPull, invert, removeRoute, setRoute, solo } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
@@ -45,7 +45,8 @@
     high?: number;
   }
 
-  const unit = $derived(route.mode === 'scale' ? 'ratio' : amountUnit(route.destination));
+  const unit = $derived(unitOf(route));
+  const facts = $derived(workbench.catalogue?.destinations.find((at) => at.name === route.destination));
   const title = $derived(titleOf(route.destination));
   const lane = $derived(workbench.sheet?.lanes[route.destination]);
   const contribution = $derived(lane?.contributions[route.id]);
@@ -99,8 +100,9 @@
       return unwrap(api.POST('/api/assist/polarity', { body }));
     });
   }
-  async function turn(to: 'range' | 'amount'): Promise<void> {
-    await workbench.work(`${route.id} as ${to === 'range' ? 'a range' : 'an amount'}`, (patch) =>
+  const TURNED = { range: 'a range', amount: 'an amount', hertz: 'hertz', octaves: 'octaves' };
+  async function turn(to: keyof typeof TURNED): Promise<void> {
+    await workbench.work(`${route.id} as ${TURNED[to]}`, (patch) =>
       unwrap(api.POST('/api/assist/route', { body: { document: asBody(patch), route: route.id, to } }))
     );
   }
@@ -112,12 +114,14 @@
   /** A mode is set together with what it needs, so that the patch is whole at every moment. */
   function setMode(mode: string): void {
     if (mode === 'scale') {
-      set({ mode: 'scale', amount: Math.max(0, Math.min(1, Math.abs(route.amount ?? 1) || 1)) }, 'scale');
+      set(
+        { mode: 'scale', amount_unit: null, amount: Math.max(0, Math.min(1, Math.abs(route.amount ?? 1) || 1)) },
+        'scale'
+      );
     } else if (mode === 'range') {
       const base = lane?.set_value ?? 0;
-      const facts = workbench.catalogue?.destinations.find((at) => at.name === route.destination);
       const high = facts?.law === 'semitones' ? Math.min(base * 4, facts.high) : (lane?.high ?? 1);
-      set({ mode: 'range', low: base, high }, 'over a range');
+      set({ mode: 'range', amount_unit: null, low: base, high }, 'over a range');
     } else {
       set({ mode: 'add', amount: route.mode === 'scale' ? 0.3 : (route.amount ?? 0) }, 'add');
     }
@@ -144,6 +148,19 @@
   <Choice label="Mode of the route" value={route.mode ?? 'add'} options={MODES} onchoose={setMode} />
 </Labelled>
 {#each figures.filter((f) => f.field !== 'via_depth') as figure (figure.field)}{@render figureField(figure)}{/each}
+{#if facts?.takes_hertz && (route.mode ?? 'add') === 'add'}
+  <Labelled name="in" help="Hertz are added after what moves in octaves, so that several bands shift by one number.">
+    <Choice
+      label="Unit of the amount"
+      value={route.amount_unit ?? ''}
+      options={[
+        ['', 'semitones'],
+        ['Hz', 'hertz']
+      ]}
+      onchoose={(to) => void messages.attempt(() => turn(to === 'Hz' ? 'hertz' : 'octaves'))}
+    />
+  </Labelled>
+{/if}
 <PlacedFigures about={{ what: 'route', id: route.id }} />
 <Labelled name="polarity">
   <Choice

@@ -3,7 +3,7 @@
   import Button from '../common/Button.svelte';
   import { takesSource } from './drag';
   import type { Route } from '../api/api';
-  import { amountUnit, titleOf, verbFor } from '../state/wording';
+  import { titleOf, unitOf, verbFor } from '../state/wording';
   import { addPull, removeRoute, setRoute } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, sentence } from '../state/document';
@@ -13,7 +13,7 @@
   /** One sentence: what moves what and how far. `from` leaves out the end that the reader knows already. */
   let { route, from }: { route: Route; from: 'source' | 'destination' } = $props();
 
-  const unit = $derived(route.mode === 'scale' ? 'ratio' : amountUnit(route.destination));
+  const unit = $derived(unitOf(route));
   const dye = $derived(workbench.patch ? dyeOf(workbench.patch, route.source) : { colour: 'faint', dash: [] });
   const on = $derived(route.enabled !== false);
   const title = $derived(titleOf(route.destination));

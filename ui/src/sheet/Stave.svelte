@@ -2,11 +2,13 @@
   import Choice from '../common/Choice.svelte';
   import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
+  import type { Route } from '../api/api';
   import { takesSource } from './drag';
   import { addPull, setBase } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, modules, routes } from '../state/document';
   import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
+  import { unitOf } from '../state/wording';
   import { laneText, shown, signed } from '../common/format';
   import { laneScale, signalScale } from '../draw/scale';
   import { columnAt, extentOf, type Lane, type Row } from '../api/sheet';
@@ -94,7 +96,11 @@
       on,
       lane,
       scale,
-      adding.map((route) => ({ id: route.id, colour: inkOf(dyeOf(patch, route.source).colour) }))
+      adding.map((route) => ({
+        id: route.id,
+        colour: inkOf(dyeOf(patch, route.source).colour),
+        hertz: route.amount_unit === 'Hz'
+      }))
     );
     line(on, lane.base, scale, ink.faint, 1, [1, 3]);
     const behind = workbench.tracing.ghost?.sheet;
@@ -122,11 +128,11 @@
     line(on, row, signalScale(Math.min(0, low), Math.max(0, high)), inkOf(dye.colour), 1.5, dye.dash);
   }
 
-  function ribbonSays(id: string, mode: string | undefined): string {
-    const row = lane.contributions[id];
+  function ribbonSays(route: Route): string {
+    const row = lane.contributions[route.id];
     if (!row) return 'muted';
     const [low, high] = extentOf(row);
-    const of = mode === 'add' || mode === undefined ? lane.amount_unit : mode === 'scale' ? 'ratio' : lane.unit;
+    const of = route.mode === 'range' ? lane.unit : unitOf(route);
     return `${shown(low, of)} to ${shown(high, of)}`;
   }
 </script>
@@ -207,7 +213,7 @@
       {#each pulls as route (route.id)}
         <div class="ribbon">
           <Plot draw={(on) => drawRibbon(on, route.id, route.source)} />
-          <span>{route.source.replace('_', ' ')}: {ribbonSays(route.id, route.mode)}</span>
+          <span>{route.source.replace('_', ' ')}: {ribbonSays(route)}</span>
         </div>
       {/each}
     {/if}

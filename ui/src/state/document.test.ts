@@ -105,6 +105,24 @@ describe('renaming', () => {
   });
 });
 
+describe('a source of chance, and a signal that is heard', () => {
+  const chance = { kind: 'random', title: 'Random', role: 'source', help: '', fields: [field('stream', 'stream')] };
+  const known = { ...catalogue, kinds: [...catalogue.kinds, chance] } as unknown as Catalogue;
+  const dice = { ...patch, voice: { signal: 'dice' }, modules: [{ id: 'dice', kind: 'random' }], routes: [] } as Patch;
+
+  it('keeps its numbers under another name, and a stream that was said', () => {
+    const renamed = doc.renameModule(dice, 'dice', 'bones', known);
+    expect(renamed.modules).toEqual([{ id: 'bones', kind: 'random', stream: 'dice' }]);
+    expect(doc.renameModule(renamed, 'bones', 'knuckles', known).modules![0]).toMatchObject({ stream: 'dice' });
+    expect(doc.renameModule(patch, 'sway', 'rock', known).modules![0]).toEqual({ id: 'rock', kind: 'lfo' });
+  });
+
+  it('is heard under its new name, and no more when it is gone', () => {
+    expect(doc.renameModule(dice, 'dice', 'bones', known).voice?.signal).toBe('bones');
+    expect(doc.removeModule(dice, 'dice', known).voice?.signal).toBeNull();
+  });
+});
+
 describe('adding', () => {
   it('finds an id that is free', () => {
     expect(doc.freeId('lfo', [])).toBe('lfo');

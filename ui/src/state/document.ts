@@ -84,6 +84,7 @@ export function removeModule(patch: Patch, id: string, catalogue: Catalogue): Pa
   delete controls[`macro:${id}`];
   return {
     ...without,
+    voice: without.voice?.signal === id ? { ...without.voice, signal: null } : without.voice,
     performance: without.performance?.controls ? { ...without.performance, controls } : without.performance,
     modules: modules(without)
       .filter((module) => module.id !== id)
@@ -99,10 +100,11 @@ export function renameModule(patch: Patch, from: string, to: string, catalogue: 
   const renamed = controls && Object.entries(controls).map(([k, v]) => [k === `macro:${from}` ? `macro:${to}` : k, v]);
   return {
     ...patch,
+    voice: patch.voice?.signal === from ? { ...patch.voice, signal: to } : patch.voice,
     performance: renamed ? { ...patch.performance, controls: Object.fromEntries(renamed) } : patch.performance,
     modules: modules(patch).map((module) => ({
       ...changeInputs(module, catalogue, name),
-      id: name(module.id)
+      ...(module.id === from ? { ...ownStream(module, catalogue), id: to } : {})
     })) as Module[],
     routes: routes(patch).map((route) => ({
       ...route,
@@ -113,6 +115,13 @@ export function renameModule(patch: Patch, from: string, to: string, catalogue: 
         : route.destination
     }))
   };
+}
+
+/** Returns the stream that a source of chance drew from by its name, written down, so that its numbers stay. */
+function ownStream(module: Module, catalogue: Catalogue): { stream?: string } {
+  const fields = catalogue.kinds.find((kind) => kind.kind === module.kind)?.fields ?? [];
+  const draws = fields.some((field) => field.role === 'stream');
+  return draws && (module as { stream?: unknown }).stream == null ? { stream: module.id } : {};
 }
 
 function changeInputs(module: Module, catalogue: Catalogue, change: (name: string) => string | number): Module {

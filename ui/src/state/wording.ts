@@ -37,11 +37,16 @@ export function amountUnit(destination: string): string {
   const routeId = routeOf(destination);
   if (routeId) {
     const route = patch && routes(patch).find((r) => r.id === routeId);
-    return route && route.mode !== 'scale' ? amountUnit(route.destination) : 'ratio';
+    return route ? unitOf(route) : 'ratio';
   }
   const facts = parameterOf(destination);
   if (!facts) return 'ratio';
   return facts.law === 'octaves' ? 'oct' : facts.law === 'semitones' ? 'st' : (facts.unit ?? 'ratio');
+}
+
+/** Returns the unit of a route's own amount. */
+export function unitOf(route: Route): string {
+  return route.mode === 'scale' ? 'ratio' : (route.amount_unit ?? amountUnit(route.destination));
 }
 
 /** Returns what a new route on a destination begins with. */

@@ -52,12 +52,16 @@ class Destination:
     first_mode: Literal["add", "scale"] = "add"
     fuller_up: bool = False
     """Whether more of it is more sound: louder, brighter or richer."""
-    heard_through: Literal["", "osc1", "osc2", "unison"] = ""
+    heard_through: Literal["", "osc1", "osc2", "unison", "sub", "peak1", "peak2"] = ""
     """What must be at work for it to be heard."""
     bare_at_0: bool = False
     """Whether a note with none of it is silent, or not shaped at all."""
     adds_partials: bool = False
     """Whether it puts partials into the tone that its table does not have."""
+    takes_hertz: bool = False
+    """Whether a route may add hertz to it, after what moves it in octaves."""
+    follows: str = ""
+    """The destination whose way it goes where nothing sets or moves it."""
     help: str = ""
     """What it does, in a sentence."""
 
@@ -103,17 +107,20 @@ _CUTOFFS: Final = (16.0, 20_000.0)
 _KEYS: Final = (-60.0, 60.0)
 _WIDTHS: Final = (0.01, 0.99)
 _IN_ST: Final[dict[str, Any]] = {"law": "semitones", "moved_in": "st"}
+_CORNER: Final[dict[str, Any]] = {**_IN_ST, "takes_hertz": True}
+_GAINS: Final = (-24.0, 24.0)
+_QS: Final = (0.3, 20.0)
 
 # A row is one line, as it is read.
 # fmt: off
 _TABLE: Final = (
     _row("pitch", "Pitch", "st", _KEYS, 0.0, "pitch", "How far all oscillators stand from the key.", first_amount=0.5),
-    _row("cutoff", "Cutoff", "Hz", _CUTOFFS, 1_000.0, "timbre", "Corner of the first filter.", fuller_up=True, **_IN_ST),
+    _row("cutoff", "Cutoff", "Hz", _CUTOFFS, 1_000.0, "timbre", "Corner of the first filter.", fuller_up=True, **_CORNER),
     _row("wavetable_position", "Wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table oscillator 1 reads.", fuller_up=True),
     _row("amplitude", "Amplitude", "ratio", _SHARE, 1.0, "level", "How far the amplifier at the end is open.", fuller_up=True, first_amount=1.0, first_mode="scale", bare_at_0=True),
     _row("osc2_pitch", "Oscillator 2 pitch", "st", _KEYS, 0.0, "pitch", "How far oscillator 2 stands from oscillator 1.", heard_through="osc2"),
     _row("resonance", "Resonance", "ratio", _SHARE, 0.0, "timbre", "How far the first filter lifts what lies at its corner."),
-    _row("filter2_cutoff", "Filter 2 cutoff", "Hz", _CUTOFFS, 20_000.0, "timbre", "Corner of the second filter.", **_IN_ST),
+    _row("filter2_cutoff", "Filter 2 cutoff", "Hz", _CUTOFFS, 20_000.0, "timbre", "Corner of the second filter.", **_CORNER),
     _row("filter2_resonance", "Filter 2 resonance", "ratio", _SHARE, 0.0, "timbre", "How far the second filter lifts what lies at its corner."),
     _row("fold", "Fold", "ratio", _SHARE, 0.0, "timbre", "How far the tone is turned back on itself, which adds harmonics.", fuller_up=True, adds_partials=True, bare_at_0=True),
     _row("osc1_level", "Oscillator 1 level", "ratio", _SHARE, 1.0, "level", "How much of oscillator 1 is in the tone.", bare_at_0=True),
@@ -131,6 +138,15 @@ _TABLE: Final = (
     _row("drive", "Drive", "dB", (0.0, 36.0), 0.0, "timbre", "Gain into soft clipping, which adds harmonics.", adds_partials=True),
     _row("detune", "Detune", "cents", (0.0, 100.0), 0.0, "pitch", "How far the outermost voices of the unison stand from the middle.", heard_through="unison"),
     _row("pan", "Pan", "ratio", (-1.0, 1.0), 0.0, "place", "Left to right."),
+    _row("osc2_wavetable_position", "Oscillator 2 wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table oscillator 2 reads; where oscillator 1 does, until it is set or moved.", heard_through="osc2", follows="wavetable_position"),
+    _row("sub_position", "Sub wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table the sub oscillator reads.", heard_through="sub"),
+    _row("peak1_frequency", "Peak 1 frequency", "Hz", _CUTOFFS, 1_000.0, "timbre", "Middle of the first band after the filters.", heard_through="peak1", **_CORNER),
+    _row("peak1_gain", "Peak 1 gain", "dB", _GAINS, 0.0, "timbre", "How far the first band is raised or cut; at 0 it is out of the path."),
+    _row("peak1_q", "Peak 1 Q", "ratio", _QS, 1.0, "timbre", "How narrow the first band is: its middle over its width.", heard_through="peak1"),
+    _row("peak2_frequency", "Peak 2 frequency", "Hz", _CUTOFFS, 3_000.0, "timbre", "Middle of the second band after the filters.", heard_through="peak2", **_CORNER),
+    _row("peak2_gain", "Peak 2 gain", "dB", _GAINS, 0.0, "timbre", "How far the second band is raised or cut; at 0 it is out of the path."),
+    _row("peak2_q", "Peak 2 Q", "ratio", _QS, 1.0, "timbre", "How narrow the second band is: its middle over its width.", heard_through="peak2"),
+    _row("signal_level", "Signal level", "ratio", _SHARE, 0.0, "level", "How much of the module named as the voice's signal is heard as sound.", adds_partials=True),
     _row("stereo_spread", "Stereo spread", "ratio", _SHARE, 0.0, "place", "How far the voices of the unison stand apart.", heard_through="unison"),
 )
 # fmt: on

@@ -37,6 +37,9 @@ class Route(Strict):
     source: str = Field(description="The id of a module, or a performance signal.")
     destination: str = Field(description="A voice destination, <module id>.<parameter>, or route:<id>.amount.")
     amount: float = Field(0.0, description="How far, in the destination's modulation unit; 0..1 for scale.")
+    amount_unit: Literal["Hz"] | None = Field(
+        None, description="Hz adds so many hertz after what moves in octaves; left out, the destination's own unit."
+    )
     mode: Mode = Field("add", description="Add to the base, scale the result, or take the base over a range.")
     polarity: Polarity = Field("as_is", description="The source as it is, moved to 0..1, or moved to -1..1.")
     bend: float = param(0.0, "bend", -MAX_BEND, MAX_BEND, "Bends the source, keeping its sign.")
@@ -49,6 +52,16 @@ class Route(Strict):
     )
     update_every: int = Field(1, ge=1, le=MAX_UPDATE, description="It arrives anew each so many samples.")
     enabled: bool = Field(True, description="A route that is off is as if it were not there.")
+
+    @property
+    def in_hertz(self) -> bool:
+        """Whether it adds hertz, after the octave law."""
+        return self.amount_unit == "Hz"
+
+    @property
+    def adds(self) -> bool:
+        """Whether it adds in the destination's own modulation unit."""
+        return self.mode == "add" and not self.in_hertz
 
     @field_validator("amount", "low", "high")
     @classmethod
@@ -65,6 +78,7 @@ class Voice(Strict):
     glide_ms: float = param(0.0, "ms", 0.0, 60_000.0, "Time of the glide to a new key, whatever the distance.")
     bend_range_st: float = param(2.0, "st", 0.0, 60.0, "Semitones at the end of the bend wheel.")
     base: dict[str, float] = Field(default_factory=dict, description="The set value of each destination.")
+    signal: str | None = Field(None, description="The module whose signal is heard as sound, by signal_level.")
     oscillators: Oscillators = Field(default_factory=Oscillators)
     filter: FilterSettings = Field(default_factory=FilterSettings)
     filter2: FilterSettings = Field(default_factory=FilterSettings)
@@ -162,18 +176,31 @@ class Patch(Strict):
         unit = "ratio"
         if route.mode == "add" and not route.destination.startswith("route:"):
             moved = self.destination(route.destination)
-            unit = moved.amount_unit if moved else "ratio"
+            unit = "Hz" if route.in_hertz else moved.amount_unit if moved else "ratio"
         return Destination(f"route:{route.id}.amount", f"amount of {route.id}", unit, low, high, 0.0)
 
     def at_work(self, name: str) -> bool:
         """Tell whether a destination of the voice that is off at 0 can be anything else."""
         return self.base(VOICE[name]) != 0.0 or any(route.destination == name for route in self.live_routes)
 
+    def _usual(self, destination: Destination) -> float:
+        """Return the value of a destination of the voice that the patch leaves out."""
+        if destination.follows:
+            return self.base(VOICE[destination.follows])
+        # Before it could be moved it stood among the settings of the sub oscillator.
+        return self.voice.oscillators.sub.position if destination.name == "sub_position" else destination.base
+
+    def follows(self, destination: Destination) -> bool:
+        """Tell whether a destination goes where another goes, because nothing sets or moves it."""
+        said = destination.name in self.voice.base
+        moved = any(route.destination == destination.name for route in self.live_routes)
+        return bool(destination.follows) and not said and not moved
+
     def base(self, destination: Destination) -> float:
         """Return the set value of a destination in this patch."""
         head, _, tail = destination.name.partition(".")
         if not tail:
-            return self.voice.base.get(head, destination.base)
+            return self.voice.base.get(head, self._usual(destination))
         if head.startswith("route:"):
             return self.routes_by_id[head.removeprefix("route:")].amount
         return self.modules_by_id[head].slot_value(tail, self.performance.tempo)
@@ -255,6 +282,8 @@ def _check_signals(patch: Patch) -> None:
             value = getattr(route, name)
             if value is not None and not patch.has_signal(value):
                 raise Problem(f"routes[{index}].{name}", shown(value), "the id of a module, or a performance signal")
+    if patch.voice.signal is not None and patch.voice.signal not in patch.modules_by_id:
+        raise Problem("voice.signal", shown(patch.voice.signal), "the id of a module")
     for name in patch.performance.controls:
         module_id = name.removeprefix("macro:")
         if name != module_id and getattr(patch.modules_by_id.get(module_id), "kind", "") != "macro":
@@ -271,6 +300,10 @@ def _check_routes(patch: Patch) -> None:
             raise Problem(f"{place}.destination", shown(route.destination), wanted)
         if route.mode == "scale" and not 0.0 <= route.amount <= 1.0:
             raise Problem(f"{place}.amount", shown(route.amount), "0 to 1 for a route that scales")
+        if route.in_hertz and not (at.takes_hertz and route.mode == "add"):
+            named = ", ".join(name for name, other in VOICE.items() if other.takes_hertz)
+            found = f'"Hz" on {at.name}' if route.mode == "add" else f'"Hz" for a route that {route.mode}s'
+            raise Problem(f"{place}.amount_unit", found, f"left out, except for a route that adds to {named}")
         if route.mode == "range":
             _check_range(place, route, at, over)
 

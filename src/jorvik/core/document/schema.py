@@ -80,6 +80,8 @@ class DestinationFacts(BaseModel):
     part: Part
     first_amount: float
     first_mode: Literal["add", "scale"]
+    takes_hertz: bool
+    """Whether a route may add hertz to it."""
     help: str
 
 
@@ -126,6 +128,7 @@ def catalogue() -> Catalogue:
                 part=at.part,
                 first_amount=at.first_amount,
                 first_mode=at.first_mode,
+                takes_hertz=at.takes_hertz,
                 help=at.help,
             )
             for at in VOICE.values()

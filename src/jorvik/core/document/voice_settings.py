@@ -102,7 +102,9 @@ class SubSettings(Strict):
     """The oscillator under the others: a frame of a table, one or two octaves down."""
 
     table: str = table_choice("Its wavetable.")
-    position: float = param(0.0, "ratio", 0.0, 1.0, "The position in its table, which nothing moves.", movable=False)
+    position: float = Field(
+        0.0, ge=0.0, le=1.0, description="Before it could be moved: what sub_position is where that is left out."
+    )
     octaves: Literal[1, 2] = choice(1, "Octaves under the note.")
 
 

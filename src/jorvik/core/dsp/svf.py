@@ -81,6 +81,30 @@ def passed(response: int, k: float, x: float, v1: float, v2: float) -> float:
     return x - k * v1 - v2 if response == _HIGH else x - k * v1
 
 
+@inline_kernel
+def bell(gain_db: float, q: float) -> tuple[float, float]:
+    """Return the damping of a peaking band, and what of v1 is added to the input: y = x + m v1.
+
+    With A = 10^(gain / 40): k = 1 / (Q A), m = k (A^2 - 1) (Simper, "Solving the continuous SVF equations", 2013).
+    """
+    a = 10.0 ** (gain_db / 40.0)
+    k = 1.0 / (q * a)
+    return k, k * (a * a - 1.0)
+
+
+def bell_transfer(
+    hz: Floats | float, middle_hz: Floats | float, gain_db: float, q: float, rate: float
+) -> NDArray[np.complex128]:
+    """Return gain and phase of a peaking band at frequencies: (s^2 + s A / Q + 1) / (s^2 + s / (A Q) + 1).
+
+    >>> round(20 * math.log10(abs(complex(bell_transfer(1000.0, 1000.0, 6.0, 2.0, 48_000.0)))), 9)
+    6.0
+    """
+    s = 1j * np.tan(np.pi * np.asarray(hz) / rate) / np.tan(np.pi * np.minimum(np.asarray(middle_hz) / rate, TOP))
+    a = 10.0 ** (gain_db / 40.0)
+    return np.asarray((s * s + s * a / q + 1.0) / (s * s + s / (a * q) + 1.0))
+
+
 def transfer(
     response: str, hz: Floats | float, corner_hz: Floats | float, q: float, rate: float, top: float = CONTROL_TOP
 ) -> NDArray[np.complex128]:

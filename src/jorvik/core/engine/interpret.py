@@ -15,7 +15,7 @@ from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.engine.program import NOTHING, Code, Ints, Records
 
 _UNIPOLAR, _BIPOLAR = 1, 2
-_ADD, _SCALE, _RANGE = range(3)
+_ADD, _SCALE, _RANGE, _ADD_HZ = range(4)
 _LN2 = math.log(2.0)
 Index = np.uint64
 ONE = np.uint64(1)
@@ -39,7 +39,7 @@ def gather(reads: Records, reading: Index, moved: Index, flat: Floats, p: Floats
 def run_lane(
     lanes: Records, routes: Records, flat: Floats, number: Index, column: Index, length: Index, first: Any
 ) -> None:
-    """Make a stretch of a lane: value = clamp((base + sum of adds, in its law) x product of scales).
+    """Make a stretch of a lane: value = clamp(((base + sum of adds, in its law) + hertz) x product of scales).
 
     Route by route, each over the whole stretch: what does not change is fetched once, and the compiler can work on
     several samples at a time. While the routes are gone through, the row of the value holds the product, and the row
@@ -68,14 +68,20 @@ def run_lane(
             if route.mode == _ADD:
                 for c in range(length):
                     total[c] += given[c]
-            else:
+            elif route.mode == _SCALE:
                 for c in range(length):
                     product[c] *= given[c]
     if lane.played_at != NOTHING:
         played = stretch(flat, lane.played_at + column, length)
         for c in range(length):
             base[c] += played[c]
-    finish(lane, product, total, base, length)
+    join(lane, total, base, length)
+    for r in range(lane.first_route, lane.end_route):
+        if unlikely(routes[r].mode == _ADD_HZ):
+            given = stretch(flat, routes[r].at + column, length)
+            for c in range(length):
+                total[c] += given[c]
+    finish(lane, product, total, length)
 
 
 @inline_kernel
@@ -88,7 +94,7 @@ def stretch(flat: Floats, at: Index, length: Index) -> Floats:
 def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c: Index, n: Any) -> None:
     """Make one column of a lane, as :func:`run_lane` makes many: within a loop there is one sample at a time."""
     lane = lanes[number]
-    product, total, base = 1.0, 0.0, lane.base
+    product, total, hertz, base = 1.0, 0.0, 0.0, lane.base
     for r in range(lane.first_route, lane.end_route):
         route = routes[r]
         given = flat[route.source_at + c]
@@ -107,12 +113,14 @@ def run_lane_at(lanes: Records, routes: Records, flat: Floats, number: Index, c:
             given = weighted(route.mode, amount, given)
             if route.mode == _ADD:
                 total += given
-            else:
+            elif route.mode == _SCALE:
                 product *= given
+            else:
+                hertz += given
         flat[route.at + c] = given
     if lane.played_at != NOTHING:
         base += flat[lane.played_at + c]
-    value = joined(lane.octave, base, total) * product
+    value = (joined(lane.octave, base, total) + hertz) * product
     flat[lane.at + c] = clamp(value, lane.low, lane.high)
     flat[lane.raw_at + c] = value
     flat[lane.base_at + c] = base
@@ -147,7 +155,7 @@ def scaled_by(depth: float, via: float) -> float:
 @inline_kernel
 def weighted(mode: int, amount: float, s: float) -> float:
     """Return what a route gives: amount x s to add, 1 - amount + amount x s to scale."""
-    return amount * s if mode == _ADD else 1.0 - amount + amount * s
+    return 1.0 - amount + amount * s if mode == _SCALE else amount * s
 
 
 @inline_kernel
@@ -206,11 +214,19 @@ def range_base(low: float, high: float, octave: float, s: float) -> float:
 
 
 @inline_kernel
-def finish(lane: Any, product: Floats, total: Floats, base: Floats, length: Index) -> None:
-    """Turn sum and product into the value before the clamp and the value."""
-    octave, low, high = lane.octave, lane.low, lane.high
+def join(lane: Any, total: Floats, base: Floats, length: Index) -> None:
+    """Turn base and sum into the value before it is scaled."""
+    octave = lane.octave
     for c in range(length):
-        total[c] = joined(octave, base[c], total[c]) * product[c]
+        total[c] = joined(octave, base[c], total[c])
+
+
+@inline_kernel
+def finish(lane: Any, product: Floats, total: Floats, length: Index) -> None:
+    """Turn what was added up and the product into the value before the clamp and the value."""
+    low, high = lane.low, lane.high
+    for c in range(length):
+        total[c] *= product[c]
     for c in range(length):
         product[c] = clamp(total[c], low, high)
 

@@ -34,7 +34,7 @@ NOTHING: Final = 2**64 - 1
 """Instead of a row, where there is none; instead of a slot, at the end of a list."""
 
 POLARITIES = ("as_is", "unipolar", "bipolar")
-MODES = ("add", "scale", "range")
+MODES = ("add", "scale", "range", "add hertz")
 RESOLUTIONS: Final = {"smooth": 0.0, "7bit": 127.0, "14bit": 16383.0}
 """Steps from 0 to 1; 0 for as many as there are numbers."""
 
@@ -298,7 +298,11 @@ class _Compiler:
         return _ModuleParts(
             kind=list(KINDS).index(module.kind),
             row=self.module_rows[module.id],
-            p=[*module.slot_values(self.tempo), stream(self.patch.performance.seed, module.id), self.first_note],
+            p=[
+                *module.slot_values(self.tempo),
+                stream(self.patch.performance.seed, module.stream_word),
+                self.first_note,
+            ],
             d=module.packed(),
             x=[signal if isinstance(signal, int | float) else 0.0 for signal in signals],
             state=module.state_size(),
@@ -327,7 +331,7 @@ class _Compiler:
                     self.held_rows.get(route.id, NOTHING),
                     route.update_every,
                     POLARITIES.index(route.polarity),
-                    MODES.index(route.mode),
+                    MODES.index("add hertz" if route.in_hertz else route.mode),
                     route.via_depth,
                     route.bend,
                     route.amount,

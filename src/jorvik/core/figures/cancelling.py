@@ -10,7 +10,7 @@ def find(context: Context) -> Iterator[Figure]:
     """Yield for each route that lowers an amount what would just take it away, and what is left now."""
     for route in context.patch.live_routes:
         for source in context.routes_to(f"route:{route.id}.amount"):
-            if source.mode != "add" or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
+            if not source.adds or source.via or source.polarity != "as_is" or source.amount * route.amount >= 0.0:
                 continue
             at = context.patch.destination(route.destination)
             unit = at.amount_unit if at else ""

@@ -45,7 +45,7 @@ def _fix(context: Context, name: str, high: bool) -> Fix | None:
     """Lower what adds by one factor, so that the farthest moment just reaches the end."""
     lane = context.trace.lanes[name]
     at = lane.lane.destination
-    adds = [route for route in lane.lane.routes if route.mode == "add"]
+    adds = [route for route in lane.lane.routes if route.adds]
     if not adds or len(adds) < len(lane.lane.routes):
         return None
     total = reduce(np.add, (lane.contributions[route.id] for route in adds))

@@ -57,7 +57,7 @@ def _fix(context: Context, name: str, routes: list[Route]) -> Fix | None:
     mine = [route for route in routes if route.destination == name]
     lane = context.trace.lanes[name]
     at, base = lane.lane.destination, float(lane.base[0])
-    if len(mine) != 1 or mine[0].mode != "add" or mine[0].bend or len(lane.lane.routes) != 1 or base <= 0.0:
+    if len(mine) != 1 or not mine[0].adds or mine[0].bend or len(lane.lane.routes) != 1 or base <= 0.0:
         return None
     whole = at.distance(base, at.high if mine[0].amount > 0.0 else at.low)
     amount = math.copysign(math.floor(1000.0 * abs(whole)) / 1000.0, mine[0].amount)

@@ -46,7 +46,7 @@ def _settled(context: Context, velocity: float, name: str) -> float:
 
 def _fix(context: Context, name: str) -> Fix | None:
     """Let velocity scale the envelope's route instead of adding to the destination."""
-    added = next((r for r in context.routes_to(name) if r.source == "velocity" and r.mode == "add"), None)
+    added = next((r for r in context.routes_to(name) if r.source == "velocity" and r.adds), None)
     envelope = next(
         (r for r in context.routes_to(name) if context.patch.modules_by_id.get(r.source) and r.via is None), None
     )

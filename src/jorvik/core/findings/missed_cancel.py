@@ -24,7 +24,7 @@ def find(context: Context) -> Iterator[Finding]:
         module = context.patch.modules_by_id.get(moving.source)
         if moving.source != "velocity" and (module is None or not module.is_control):
             continue
-        if moving.mode != "add" or moving.via or moving.polarity != "as_is" or moving.amount * route.amount >= 0.0:
+        if not moving.adds or moving.via or moving.polarity != "as_is" or moving.amount * route.amount >= 0.0:
             continue
         left = route.amount + moving.amount
         share = left / route.amount

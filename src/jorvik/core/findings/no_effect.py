@@ -38,7 +38,7 @@ def find(context: Context) -> Iterator[Finding]:
             if limit is None:
                 limit = 0.01 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 1e-6
             moved = given[route.id]
-            reach = float(np.abs(moved).max()) if route.mode == "add" else float(np.ptp(moved))
+            reach = float(np.abs(moved).max()) if route.adds else float(np.ptp(moved))
             if reach < limit and not _idle(context.patch, name):
                 title = at.title.lower()
                 said = f"{route.source} on {title} does nothing: {in_words(reach, at.amount_unit)} at most."
@@ -59,6 +59,14 @@ def _said(context: Context, route: Route, sentence: str, fix: Fix) -> Finding:
     )
 
 
+_PARTS = (
+    ("sub", "sub_level", "the sub oscillator"),
+    ("peak1", "peak1_gain", "peak 1"),
+    ("peak2", "peak2_gain", "peak 2"),
+)
+"""What must be at work: the part, the destination that lets it, and what it is called."""
+
+
 def _idle(patch: Patch, name: str) -> tuple[str, Fix] | None:
     """Return why nothing sounds by a destination of the voice and what would let it, or None where something may."""
     of = patch.voice.oscillators
@@ -69,6 +77,15 @@ def _idle(patch: Patch, name: str) -> tuple[str, Fix] | None:
         return "oscillator 2 stands at level 0 and modulates nothing", fix
     if through == "osc1" and not patch.at_work("osc1_level"):
         return "oscillator 1 stands at level 0", Fix("oscillator 1 at 100 %", edited(patch, base={"osc1_level": 1.0}))
+    for part, level, title in _PARTS:
+        if through == part and not patch.at_work(level):
+            at = VOICE[level]
+            return f"{title} stands at {in_words(0.0, at.unit)}", Fix(
+                f"{at.title.lower()} {in_words(at.first_amount, at.unit)}", edited(patch, base={level: at.first_amount})
+            )
+    if name == "signal_level" and patch.voice.signal is None and patch.modules:
+        first = patch.modules[0].id
+        return "no signal is named to be heard", Fix(f"{first} as sound", edited(patch, voice={"signal": first}))
     if through == "unison" and of.unison == 1:
         fix = Fix("two voices in unison", _with_oscillators(patch, "unison", 2))
         return "there is one voice, and none to set apart from it", fix

@@ -20,7 +20,7 @@ def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each quantiser whose notes come out between the keys."""
     for route in context.routes_to("pitch"):
         module = context.patch.modules_by_id.get(route.source)
-        if module is None or not module.gives_octaves or route.mode != "add":
+        if module is None or not module.gives_octaves or not route.adds:
             continue
         given = context.held(context.trace.lanes["pitch"].contributions[route.id])
         meant = OCTAVE_ST * context.held(context.trace.signals[module.id])

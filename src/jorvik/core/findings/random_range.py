@@ -22,7 +22,7 @@ OCTAVE_ST = 12.0
 def find(context: Context) -> Iterator[Finding]:
     """Yield a note on random pitches that reach far, and a caution on random levels that fall silent."""
     for route in random_routes(context.patch):
-        if route.destination == "pitch" and route.mode == "add":
+        if route.destination == "pitch" and route.adds:
             given = context.held(context.trace.lanes["pitch"].contributions[route.id])
             reach = float(np.ptp(given))
             if reach >= OCTAVE_ST:

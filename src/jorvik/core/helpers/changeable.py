@@ -147,7 +147,7 @@ def _amounts(patch: Patch, at: Destination, route: Route, varied: Collection[str
     usual = route.source not in PERFORMANCE_SIGNALS or route.source in varied
     yield Changeable(amount.name, label, route.amount, at.amount_unit, -most, most, False, usual)
     for moving in _onto(patch, amount.name):
-        if moving.mode == "add":
+        if moving.adds:
             label = f"{moving.source} on the amount of {route.source}"
             name = f"route:{moving.id}.amount"
             yield Changeable(name, label, moving.amount, at.amount_unit, -most, most, False, moving.source in varied)

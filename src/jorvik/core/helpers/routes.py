@@ -54,7 +54,7 @@ def with_polarity(patch: Patch, name: str, polarity: Polarity, keep: bool = True
     Raises Problem where the base is none of the voice's or would leave its range.
     """
     route = route_of(patch, name)
-    if not keep or route.mode != "add" or route.bend != 0.0 or route.via is not None or route.polarity == polarity:
+    if not keep or not route.adds or route.bend != 0.0 or route.via is not None or route.polarity == polarity:
         return check_patch(with_route(patch.document(), name, {"polarity": polarity}))
     # From what the route has to the source as it is, then on to what is wanted: each as (factor, left over).
     to_plain = {"as_is": (1.0, 0.0), "unipolar": (0.5, 0.5), "bipolar": (2.0, -1.0)}[route.polarity]
@@ -84,7 +84,7 @@ def to_range(patch: Patch, name: str) -> Patch:
     """
     route = route_of(patch, name)
     at = patch.destination(route.destination)
-    if route.mode != "add" or at is None or route.destination.startswith("route:"):
+    if not route.adds or at is None or route.destination.startswith("route:"):
         raise Problem("route", f"{route.mode} on {route.destination}", "an adding route")
     base = patch.base(at)
     high = at.moved(base, route.amount)
@@ -108,6 +108,36 @@ def to_amount(patch: Patch, name: str) -> Patch:
     module, _, field = at.name.partition(".")
     modules = [{**m, field: route.low} if m["id"] == module else m for m in document["modules"]]
     return check_patch({**document, "modules": modules})
+
+
+def to_hertz(patch: Patch, name: str) -> Patch:
+    """Return a patch in which a route adds hertz: as far from the set value as its amount in octaves leads.
+
+    Raises Problem for a destination that takes no hertz.
+    """
+    route = route_of(patch, name)
+    at = patch.destination(route.destination)
+    if at is None or not at.takes_hertz or not route.adds:
+        raise Problem("route", f"{route.mode} on {route.destination}", "an adding route on a frequency of the voice")
+    base = patch.base(at)
+    amount = at.moved(base, route.amount) - base
+    return check_patch(with_route(patch.document(), name, {"amount": amount, "amount_unit": "Hz"}))
+
+
+def to_octaves(patch: Patch, name: str) -> Patch:
+    """Return a patch in which a route that adds hertz moves in octaves: as far from the set value.
+
+    Raises Problem where the hertz lead to 0 or under, which no octaves do.
+    """
+    route = route_of(patch, name)
+    at = patch.destination(route.destination)
+    if at is None or not route.in_hertz:
+        raise Problem("route", f"{route.mode} on {route.destination}", "a route that adds hertz")
+    base = patch.base(at)
+    if base + route.amount <= 0.0:
+        raise Problem("amount", f"{route.amount:g} Hz from {base:g} Hz", f"over {-base:g} Hz, to be said in octaves")
+    fields = {"amount": at.distance(base, base + route.amount), "amount_unit": None}
+    return check_patch(with_route(patch.document(), name, fields))
 
 
 def macro_end(patch: Patch, macro: str, full: bool, values: dict[str, float]) -> Patch:

@@ -22,6 +22,7 @@ _SENTENCE: Final = re.compile(
     rf"^(?P<source>.+?)\s+(?P<verb>{'|'.join(VERBS)})\s+(?P<rest>.+?)(?:,?\s+(?:scaled by|via|x|×)\s+(?P<via>.+?))?\s*\.?$",
     re.IGNORECASE,
 )
+_HERTZ: Final = re.compile(r"\dk?\s*k?hz\b", re.IGNORECASE)
 _AMOUNT_OF: Final = "the amount of "
 _RANGE: Final = re.compile(r"^from\s+(?P<low>.+?)\s+to\s+(?P<high>.+)$", re.IGNORECASE)
 
@@ -53,6 +54,8 @@ def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
         unit = "ratio" if mode == "scale" else at.amount_unit
         words = re.sub(r"^(by|up|down|±)\s+", "", rest) or ("100%" if mode == "scale" else "")
         both = re.sub(r"\s+(both ways|either way)$", "", words)
+        if mode == "add" and at.takes_hertz and _HERTZ.search(both):
+            unit = fields["amount_unit"] = "Hz"
         fields["amount"] = sign * float(parse_value(both, unit, "how far", note_values=False).value)
     if via is not None:
         fields["via"] = via

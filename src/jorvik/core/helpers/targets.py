@@ -176,7 +176,7 @@ def _straight(
     routes = [route for route in patch.live_routes if route.destination == at.name]
     moved = any(route.destination == f"route:{r.id}.amount" for r in routes for route in patch.live_routes)
     amounts = {f"route:{route.id}.amount": route for route in routes if route.amount != 0.0}
-    if moved or any(route.mode != "add" for route in routes) or not {f.name for f in free} <= {at.name, *amounts}:
+    if moved or any(not route.adds for route in routes) or not {f.name for f in free} <= {at.name, *amounts}:
         return None
     rows, missing = [], []
     n = at.steps_per_octave

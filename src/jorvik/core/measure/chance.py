@@ -80,7 +80,7 @@ def _is_even_lane(context: Context, name: str) -> bool:
     lane = context.trace.lanes[name]
     moved = [route for route in lane.lane.routes if is_random(context.patch, route.source)]
     plain = all(
-        route.mode == "add"
+        route.adds
         and route.via is None
         and route.bend == 0.0
         and route.resolution == "smooth"
@@ -130,7 +130,7 @@ def reach_of_lane(context: Context, name: str) -> Reach:
     """
     lane = context.trace.lanes[name]
     at = lane.lane.destination
-    if any(route.mode != "add" or route.via for route in lane.lane.routes):
+    if any(not route.adds or route.via for route in lane.lane.routes):
         values = draws(context, name)
         return float(values.min()), float(values.max())
     low = high = 0.0

@@ -153,6 +153,10 @@ def _lane(lane: LaneTrace, on: int, off: int, end: int, rate: int) -> LaneMeasur
     )
 
 
+_LEAST_HZ: Final = 1e-3
+"""What a frequency is told from where hertz take it to 0 or under."""
+
+
 @dataclass(frozen=True)
 class Stretch:
     """What a lane does over a stretch of the run."""
@@ -190,7 +194,7 @@ def over(of: Trace, name: str, from_s: float, to_s: float) -> Stretch:
 class Effects(Mapping[str, Floats]):
     """What each route does to a lane over a stretch, in the modulation unit; worked out when it is asked for.
 
-    An add is its contribution; a scale or a range is the value with it less the value without it.
+    An add is its contribution; hertz, a scale or a range are the value with it less the value without it.
     """
 
     def __init__(self, lane: LaneTrace, first: int, last: int) -> None:
@@ -202,8 +206,11 @@ class Effects(Mapping[str, Floats]):
         lane, route = self._lane, self._routes[name]
         octave = lane.lane.destination.steps_per_octave
         given = lane.contributions[name][self._stretch]
-        if route.mode == "add":
+        if route.adds:
             return given
+        if route.in_hertz:
+            raw = np.maximum(lane.raw[self._stretch], _LEAST_HZ)
+            return np.asarray(octave * np.log2(raw / np.maximum(raw - given, _LEAST_HZ)))
         if route.mode == "range":
             return octave * np.log2(given / lane.lane.base) if octave and lane.lane.base > 0 else given
         if octave:

@@ -14,7 +14,7 @@ def kept_clear(context: Context, name: str, clear: float) -> tuple[float, Patch]
     None where something else than adding moves it, where it stands too near without moving, or any depth is clear.
     """
     lane = context.trace.lanes[name]
-    adds = [route for route in lane.lane.routes if route.mode == "add"]
+    adds = [route for route in lane.lane.routes if route.adds]
     if not adds or len(adds) < len(lane.lane.routes):
         return None
     total = reduce(np.add, (lane.contributions[route.id] for route in adds))

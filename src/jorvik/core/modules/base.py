@@ -115,6 +115,20 @@ def signal(text: str) -> Any:
     return Field(0.0, description=text, json_schema_extra={"role": "signal"})
 
 
+def reset_signal() -> Any:
+    """Declare the input that starts a module anew wherever it rises through 0.5."""
+    return signal("Where this rises through 0.5 it starts as at note-on; left out, only its own start rule does that.")
+
+
+Stream = Annotated[PlainText, Field(max_length=64)] | int
+
+
+def stream_name() -> Any:
+    """Declare the name of a random stream; the module's id where it is left out."""
+    text = "The stream that it draws from: sources with one stream and one rate draw the same. Left out, its own name."
+    return Field(None, description=text, json_schema_extra={"role": "stream"})
+
+
 def data(default: Any, text: str, role: str = "points") -> Any:
     """Declare a list that the step reads as packed numbers."""
     return Field(default, description=text, json_schema_extra={"role": role})
@@ -236,6 +250,12 @@ class Module(Strict):
         if facts["role"] == "choice":
             return float(self.choices(name).index(value))
         return tempo.hertz(value) if facts["unit"] == "Hz" else tempo.seconds(value)
+
+    @property
+    def stream_word(self) -> str:
+        """What names its random stream, beside the seed."""
+        said = getattr(self, "stream", None)
+        return self.id if said is None else str(said)
 
     def input_signals(self) -> list[tuple[str, Signal]]:
         """Return the path and the value of each input, in the order in which the step finds them in ``x``."""

@@ -3,9 +3,10 @@
 import math
 from typing import ClassVar, Literal
 
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance
-from jorvik.core.modules.base import START, Module, Rate, choice, hertz, param
+from jorvik.core.modules.base import START, Module, Rate, Signal, choice, hertz, param, signal
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import rate_text
 
@@ -21,10 +22,11 @@ class Clock(Module):
     multiply: int = choice(1, "Make so many pulses of each.", minimum=1, maximum=256)
     delay: float = param(0.0, "ratio", 0.0, 1.0, "Share of a step by which each pulse comes late.")
     width: float = param(0.5, "ratio", 0.0, 1.0, "Share of the step for which the pulse is up.")
+    reset: Signal = signal("Where this rises through 0.5 it counts from there; left out, from time 0.")
 
     def state_size(self) -> int:
-        """Phase (2), and whole steps so far."""
-        return PHASE_STATES + 1
+        """Phase (2), whole steps so far, the reset."""
+        return PHASE_STATES + 2
 
     @property
     def repeats(self) -> str:
@@ -43,13 +45,14 @@ class Clock(Module):
 
 
 _RATE, _DIVIDE, _MULTIPLY, _DELAY, _WIDTH = (Clock.slot(n) for n in ("rate", "divide", "multiply", "delay", "width"))
+_BEFORE = PHASE_STATES + 1
 
 
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample, then move on."""
-    if events & START:
-        s[:] = 0.0
+    if rises(s, _BEFORE, x[0]) or events & START:
+        s[:_BEFORE] = 0.0
     at = s[PHASE_STATES] + s[0] - p[_DELAY] + EDGE
     s[PHASE_STATES] += advance(s, p[_RATE] * p[_MULTIPLY] / p[_DIVIDE] * dt)
     return 1.0 if at >= 0.0 and at - math.floor(at) < p[_WIDTH] else 0.0

@@ -6,9 +6,22 @@ from typing import ClassVar, Literal
 from pydantic import field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, SUM_STATES, accumulate, drawn, pack_points
-from jorvik.core.modules.base import GATE, NOTE_ON, START, Module, Time, check_points, choice, data, seconds
+from jorvik.core.modules.base import (
+    GATE,
+    NOTE_ON,
+    START,
+    Module,
+    Signal,
+    Time,
+    check_points,
+    choice,
+    data,
+    reset_signal,
+    seconds,
+)
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
@@ -29,6 +42,7 @@ class Curve(Module):
     time: Time = seconds(1.0, "How long one unit of t lasts.", low=1e-6, at_stage=False)
     loop: list[int] | None = data(None, "First and last point of the stretch that repeats, or none.", "loop")
     hold_at: int | None = choice(None, "The point at which it waits for note-off, or none.")
+    reset: Signal = reset_signal()
 
     @field_validator("points")
     @classmethod
@@ -58,8 +72,8 @@ class Curve(Module):
         return [*loop, hold, *pack_points(self.points)]
 
     def state_size(self) -> int:
-        """Place on the curve, in units of t (2), and whether a note has begun."""
-        return SUM_STATES + 1
+        """Place on the curve, in units of t (2), whether a note has begun, the reset."""
+        return SUM_STATES + 2
 
     def span(self) -> tuple[float, float]:
         """As drawn."""
@@ -81,16 +95,17 @@ class Curve(Module):
 
 
 _TIME = Curve.slot("time")
-_PLAYING = SUM_STATES
+_PLAYING, _BEFORE = SUM_STATES, SUM_STATES + 1
 _LOOP_FROM, _LOOP_TO, _HOLD, _POINTS = range(4)
 
 
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample of the curve, then move on along it."""
-    if events & (START | NOTE_ON):
-        s[:] = 0.0
-        s[_PLAYING] = 1.0 if events & NOTE_ON else 0.0
+    reset = rises(s, _BEFORE, x[0])
+    if reset or events & (START | NOTE_ON):
+        s[:_BEFORE] = 0.0
+        s[_PLAYING] = 1.0 if reset or events & NOTE_ON else 0.0
     at = s[0]
     if s[_PLAYING] != 0.0:
         accumulate(s, dt / p[_TIME])

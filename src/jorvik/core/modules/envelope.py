@@ -4,8 +4,22 @@ import math
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.bend import bend
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import NOTE_OFF, NOTE_ON, START, Handle, Module, Time, bend_param, choice, param, seconds
+from jorvik.core.modules.base import (
+    NOTE_OFF,
+    NOTE_ON,
+    START,
+    Handle,
+    Module,
+    Signal,
+    Time,
+    bend_param,
+    choice,
+    param,
+    reset_signal,
+    seconds,
+)
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
@@ -44,10 +58,11 @@ class Envelope(Module):
     velocity_depth: float = param(
         0.0, "ratio", 0.0, 1.0, "How far a soft note lowers the whole envelope: x (1 - d + d * velocity)."
     )
+    reset: Signal = reset_signal()
 
     def state_size(self) -> int:
-        """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on."""
-        return 5
+        """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on, the reset."""
+        return 6
 
     def handles(self, tempo: Tempo, on_s: float, off_s: float) -> list[Handle]:
         """The end of each stage, where the set times put it. Of two in one place the later listed is on top."""
@@ -82,7 +97,8 @@ _DECAY_S, _SUSTAIN, _RELEASE_S = (Envelope.slot(n) for n in ("decay_s", "sustain
 _ATTACK_BEND, _DECAY_BEND, _RELEASE_BEND = (Envelope.slot(f"{n}_bend") for n in ("attack", "decay", "release"))
 _MODE, _RESTART, _DEPTH = (Envelope.slot(n) for n in ("mode", "restart", "velocity_depth"))
 _TRIGGER, _LOOP = (Envelope.choices("mode").index(n) for n in ("trigger", "loop"))
-_STAGE, _BEGAN, _LENGTH, _FROM, _NOTE = range(5)
+_STAGE, _BEGAN, _LENGTH, _FROM, _NOTE, _BEFORE = range(6)
+_RESET, _VELOCITY = range(2)
 _IDLE, _IN_DELAY, _IN_ATTACK, _IN_HOLD, _IN_DECAY, _IN_SUSTAIN, _IN_RELEASE = range(7)
 _MOST_STAGES = 16
 _NEAR = 1e-10
@@ -166,8 +182,9 @@ def _value(p: Floats, s: Floats, now: float) -> float:
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample of the envelope."""
-    if events & (START | NOTE_ON | NOTE_OFF):
-        if events & NOTE_ON:
+    reset = rises(s, _BEFORE, x[_RESET])
+    if reset or events & (START | NOTE_ON | NOTE_OFF):
+        if reset or events & NOTE_ON:
             value = 0.0
             if p[_RESTART] != 0.0:
                 _pass_ended_stages(p, s, (n - s[_NOTE]) * dt)
@@ -181,4 +198,4 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
             _enter(p, s, _IN_RELEASE, now, _value(p, s, now))
     now = (n - s[_NOTE]) * dt
     _pass_ended_stages(p, s, now)
-    return _value(p, s, now) * (1.0 - p[_DEPTH] + p[_DEPTH] * x[0])
+    return _value(p, s, now) * (1.0 - p[_DEPTH] + p[_DEPTH] * x[_VELOCITY])

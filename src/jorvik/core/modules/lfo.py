@@ -5,6 +5,7 @@ from typing import ClassVar, Literal
 from pydantic import field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance, pack_points, wave
 from jorvik.core.modules.base import (
@@ -12,12 +13,14 @@ from jorvik.core.modules.base import (
     START,
     Module,
     Rate,
+    Signal,
     Time,
     check_points,
     choice,
     data,
     hertz,
     param,
+    reset_signal,
     seconds,
 )
 from jorvik.core.units.words import rate_text, time_text
@@ -42,6 +45,7 @@ class Lfo(Module):
     delay_s: Time = seconds(0.0, "Silence after the note begins.", at_stage=False)
     fade_in_s: Time = seconds(0.0, "Straight fade-in after the delay.", at_stage=False)
     points: list[list[float]] = data([], "The drawn cycle: [x, y, bend to the next] with x in 0..1.")
+    reset: Signal = reset_signal()
 
     @field_validator("points")
     @classmethod
@@ -59,8 +63,8 @@ class Lfo(Module):
         return pack_points(self.points)
 
     def state_size(self) -> int:
-        """Phase (2), samples since the note began, cycles since then, the value last made."""
-        return PHASE_STATES + 3
+        """Phase (2), samples since the note began, cycles since then, the value last made, the reset."""
+        return PHASE_STATES + 4
 
     def span(self) -> tuple[float, float]:
         """By polarity."""
@@ -82,16 +86,17 @@ class Lfo(Module):
 _SHAPE, _RATE, _PHASE, _WIDTH = (Lfo.slot(n) for n in ("shape", "rate", "phase", "pulse_width"))
 _UNIPOLAR, _START_RULE, _DELAY, _FADE = (Lfo.slot(n) for n in ("polarity", "start", "delay_s", "fade_in_s"))
 _FREE, _ONCE = (Lfo.choices("start").index(n) for n in ("free", "once"))
-_SINCE, _CYCLES, _LAST = range(PHASE_STATES, PHASE_STATES + 3)
+_SINCE, _CYCLES, _LAST, _BEFORE = range(PHASE_STATES, PHASE_STATES + 4)
 
 
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample of the LFO, then move its phase on."""
-    if events & (START | NOTE_ON):
+    reset = rises(s, _BEFORE, x[0])
+    if reset or events & (START | NOTE_ON):
         s[_SINCE] = 0.0
-        if events & START or p[_START_RULE] != _FREE:
-            s[:] = 0.0
+        if reset or events & START or p[_START_RULE] != _FREE:
+            s[:_BEFORE] = 0.0
             s[0] = p[_PHASE] % 1.0
     once = p[_START_RULE] == _ONCE
     if once and s[_CYCLES] >= 1.0 - EDGE:

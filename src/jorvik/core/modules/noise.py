@@ -5,11 +5,11 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.randomness import uniform
-from jorvik.core.modules.base import START, Module, Reach, choice
+from jorvik.core.modules.base import START, Module, Reach, Stream, choice, stream_name
 
 
 class Noise(Module):
-    """White or pink noise, made from seed, id and sample number, so that any stretch can be made alone."""
+    """White or pink noise, made from seed, stream and sample number, so that any stretch can be made alone."""
 
     title: ClassVar[str] = "Noise"
     is_random: ClassVar[bool] = True
@@ -17,6 +17,7 @@ class Noise(Module):
     kind: Literal["noise"]
     colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
     polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
+    stream: Stream | None = stream_name()
 
     def state_size(self) -> int:
         """The present number of each row of the pink sum."""

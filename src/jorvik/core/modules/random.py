@@ -4,10 +4,23 @@ import math
 from collections.abc import Sequence
 from typing import ClassVar, Literal
 
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.randomness import uniform
 from jorvik.core.dsp.waves import PHASE_STATES, advance
-from jorvik.core.modules.base import NOTE_ON, START, Module, Rate, Reach, choice, hertz
+from jorvik.core.modules.base import (
+    NOTE_ON,
+    START,
+    Module,
+    Rate,
+    Reach,
+    Signal,
+    Stream,
+    choice,
+    hertz,
+    signal,
+    stream_name,
+)
 from jorvik.core.units.words import rate_text
 
 
@@ -27,10 +40,12 @@ class Random(Module):
     )
     start: Literal["note", "free"] = choice("note", "note draws a new row of targets for each note; free runs on.")
     polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
+    stream: Stream | None = stream_name()
+    reset: Signal = signal("Where this rises through 0.5 the row of targets begins again; left out, nothing does that.")
 
     def state_size(self) -> int:
-        """Phase (2), number of the target, row of targets, and where a walk stands and goes."""
-        return PHASE_STATES + 4
+        """Phase (2), number of the target, row of targets, where a walk stands and goes, the reset."""
+        return PHASE_STATES + 5
 
     def span(self) -> tuple[float, float]:
         """By polarity."""
@@ -54,7 +69,7 @@ class Random(Module):
 _RATE, _SHAPE, _FREE, _UNIPOLAR = (Random.slot(n) for n in ("rate", "shape", "start", "polarity"))
 _STREAM, _FIRST_NOTE = Random.slot("stream"), Random.slot("note")
 _HOLD, _LINE, _COSINE, _GRADIENT, _WALK = range(5)
-_INDEX, _ROW, _FROM, _TO = range(PHASE_STATES, PHASE_STATES + 4)
+_INDEX, _ROW, _FROM, _TO, _BEFORE = range(PHASE_STATES, PHASE_STATES + 5)
 _STRIDE = 0.5
 
 
@@ -91,9 +106,14 @@ def _value(p: Floats, s: Floats) -> float:
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample, then move on; a period that ends draws the next target."""
-    if events & START or (events & NOTE_ON and p[_FREE] == 0.0):
-        row = p[_FIRST_NOTE] + 1.0 if events & START else s[_ROW] + (1.0 if s[_INDEX] > 0.0 or s[0] > 0.0 else 0.0)
-        s[:] = 0.0
+    begins = events & START or (events & NOTE_ON and p[_FREE] == 0.0)
+    if rises(s, _BEFORE, x[0]) or begins:
+        row = s[_ROW]
+        if events & START:
+            row = p[_FIRST_NOTE] + 1.0
+        elif begins and (s[_INDEX] > 0.0 or s[0] > 0.0):
+            row += 1.0
+        s[:_BEFORE] = 0.0
         s[_ROW] = 0.0 if p[_FREE] != 0.0 else row
         s[_TO] = uniform(p[_STREAM], int(s[_ROW]), 0)
         _walk_on(p, s)

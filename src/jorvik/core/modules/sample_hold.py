@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
 
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_POINTS
 from jorvik.core.modules.base import START, Module, Reach, Signal, choice, param, signal, signal_text
@@ -29,10 +30,11 @@ class SampleHold(Module):
     )
     track: bool = choice(False, "Follow the input while the clock is over the threshold.")
     loop: int | None = choice(None, "Repeat the first so many values taken, or none.", minimum=1, maximum=512)
+    reset: Signal = signal("Where this rises through 0.5 a loop goes back to its first value; left out, nothing does.")
 
     def state_size(self) -> int:
-        """The value held, the clock before, values taken, then the values to repeat."""
-        return 3 + (self.loop or 0)
+        """The value held, the clock and the reset before, values taken, the next one's place, the values to repeat."""
+        return _MEMORY + (self.loop or 0)
 
     def span(self) -> tuple[float, float]:
         """As wide as any nominal signal."""
@@ -64,28 +66,31 @@ class SampleHold(Module):
 
 
 _THRESHOLD, _TRACK, _LOOP = (SampleHold.slot(n) for n in ("threshold", "track", "loop"))
-_INPUT, _CLOCK = range(2)
-_HELD, _BEFORE, _TAKEN, _MEMORY = range(4)
+_INPUT, _CLOCK, _RESET = range(3)
+_HELD, _BEFORE, _RESET_BEFORE, _TAKEN, _NEXT, _MEMORY = range(6)
 
 
 @inline_kernel
 def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: float) -> float:
     """Make one sample."""
     high = x[_CLOCK] > p[_THRESHOLD]
-    rises = events & START or (high and s[_BEFORE] <= p[_THRESHOLD])
+    takes = events & START or (high and s[_BEFORE] <= p[_THRESHOLD])
     s[_BEFORE] = x[_CLOCK]
+    length = int(p[_LOOP])
+    if rises(s, _RESET_BEFORE, x[_RESET]) and length > 0:
+        s[_NEXT] = 0.0
+        takes = True
     if p[_TRACK] != 0.0:
         if high or events & START:
             s[_HELD] = x[_INPUT]
-    elif rises:
-        length = int(p[_LOOP])
-        taken = int(s[_TAKEN])
+    elif takes:
         if length < 1:
             s[_HELD] = x[_INPUT]
         else:
-            place = _MEMORY + taken % length
-            if taken < length:
-                s[place] = x[_INPUT]
-            s[_HELD] = s[place]
-            s[_TAKEN] = taken + 1.0 if taken < length else length + (taken + 1.0 - length) % length
+            place = int(s[_NEXT])
+            if place >= s[_TAKEN]:
+                s[_MEMORY + place] = x[_INPUT]
+                s[_TAKEN] = place + 1.0
+            s[_HELD] = s[_MEMORY + place]
+            s[_NEXT] = (place + 1) % length
     return s[_HELD]

@@ -6,9 +6,10 @@ from typing import Any, ClassVar, Literal
 from pydantic import field_validator
 from pydantic_core import PydanticCustomError
 
+from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_POINTS
-from jorvik.core.modules.base import NOTE_ON, START, Module, Time, choice, data, param, seconds
+from jorvik.core.modules.base import NOTE_ON, START, Module, Signal, Time, choice, data, param, reset_signal, seconds
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
@@ -24,6 +25,7 @@ class Steps(Module):
     step: Time = seconds(0.25, "From one hit to the next.", low=1e-4)
     gate: float = param(0.5, "ratio", 0.0, 1.0, "Share of the step for which the hit sounds.")
     loop: bool = choice(False, "Begin again after the last hit.")
+    reset: Signal = reset_signal()
 
     @field_validator("values")
     @classmethod
@@ -37,8 +39,8 @@ class Steps(Module):
         return [float(len(self.values)), *self.values]
 
     def state_size(self) -> int:
-        """Number of the step, when it began (s after note-on), its length, sample of note-on, whether it plays."""
-        return 5
+        """Number of the step, when it began (s after note-on), its length, sample of note-on, if it plays, reset."""
+        return 6
 
     def loop_s(self, tempo: Tempo, clock_hz: float | None) -> float | None:
         """Return the time that all steps take."""
@@ -58,7 +60,7 @@ class Steps(Module):
 
 
 _STEP, _GATE, _LOOP = (Steps.slot(n) for n in ("step", "gate", "loop"))
-_INDEX, _BEGAN, _LENGTH, _NOTE, _PLAYING = range(5)
+_INDEX, _BEGAN, _LENGTH, _NOTE, _PLAYING, _BEFORE = range(6)
 _NEAR = 1e-9
 _MOST_STEPS = 64
 
@@ -68,7 +70,7 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     """Make one sample; the length of a step is read when the step begins."""
     if events & START:
         s[:] = 0.0
-    if events & NOTE_ON:
+    if rises(s, _BEFORE, x[0]) or events & NOTE_ON:
         s[_INDEX], s[_BEGAN], s[_NOTE], s[_PLAYING] = 0.0, 0.0, n, 1.0
         s[_LENGTH] = p[_STEP]
     if s[_PLAYING] == 0.0:

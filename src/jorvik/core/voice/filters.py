@@ -1,9 +1,12 @@
-"""The two filters after the tone: state-variable, moved at every sample, in series, in parallel or between."""
+"""What follows the tone: two state-variable filters in series, in parallel or between, then two peaking bands.
+
+Everything is moved at every sample.
+"""
 
 from typing import Final, NamedTuple
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel
-from jorvik.core.dsp.svf import TOP, advance, corner, damping, feedback, passed
+from jorvik.core.dsp.svf import TOP, advance, bell, corner, damping, feedback, passed
 from jorvik.core.voice.tones import ROWS
 
 _CUTOFF, _RESONANCE = ROWS["cutoff"], ROWS["resonance"]
@@ -63,3 +66,24 @@ def filter_block(lanes: Floats, of: Filters, s: Floats, rate: float, samples: Fl
             _tune(s, ONE_FILTER, lanes[_CUTOFF2, n], lanes[_RESONANCE2, n], rate)
             y = m * y + _filter(s, ONE_FILTER, (1.0 - m) * y + m * x, of.response2, of.steep2)
         samples[n] = y
+
+
+PEAKS: Final = ("peak1", "peak2")
+"""The peaking bands, in the order in which they follow each other; each is out of the path where its gain is 0."""
+
+_LAST, _BAND_G, _BAND_M, _BAND_A = 2, 5, 6, 7
+PEAK_STATES: Final = _BAND_A + 1
+
+
+@kernel
+def peak_block(hz: Floats, gain_db: Floats, q: Floats, s: Floats, rate: float, samples: Floats) -> None:
+    """Raise or cut one channel of a block in place about a frequency, by a gain, over a width."""
+    for n in range(samples.size):
+        if hz[n] != s[_LAST] or gain_db[n] != s[_LAST + 1] or q[n] != s[_LAST + 2]:
+            s[_LAST], s[_LAST + 1], s[_LAST + 2] = hz[n], gain_db[n], q[n]
+            k, s[_BAND_M] = bell(gain_db[n], q[n])
+            s[_BAND_G] = corner(hz[n] / rate, TOP)
+            s[_BAND_A] = feedback(s[_BAND_G], k)
+        x = samples[n]
+        v1, _ = advance(s, 0, s[_BAND_G], s[_BAND_A], x)
+        samples[n] = x + s[_BAND_M] * v1

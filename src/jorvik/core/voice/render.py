@@ -22,7 +22,7 @@ from jorvik.core.engine.notes import VoiceNote, run_length, voices
 from jorvik.core.engine.run import Block, Run, never
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.voice.effects import SENDS, effects
-from jorvik.core.voice.filters import FILTER_STATES, Filters, filter_block
+from jorvik.core.voice.filters import FILTER_STATES, PEAK_STATES, PEAKS, Filters, filter_block, peak_block
 from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
@@ -166,11 +166,20 @@ class _Voice:
         self.generators = Tones(self.of, starts, float(run.rate), self.factor, moved)
         self.shapes = np.zeros((self.channels, SHAPE_STATES))
         self.filtering = np.zeros((self.channels, FILTER_STATES))
+        self.peaks = {name: np.zeros((self.channels, PEAK_STATES)) for name in PEAKS if patch.at_work(f"{name}_gain")}
         self.history = np.zeros((self.channels, self.taps.size - 1))
         self.waiting = np.zeros((len(ROWS), self.delay))
         lanes = run.program.lanes
         self.moved = [(ROWS[name], lanes[name].row) for name in VOICE if name in lanes]
         self.moved.append((ROWS["key"], run.program.performance_rows["key"]))
+        # Where a destination goes another's way, its row is written after that one's.
+        self.moved += [
+            (ROWS[name], lanes[at.follows].row)
+            for name, at in VOICE.items()
+            if patch.follows(at) and at.follows in lanes
+        ]
+        if patch.voice.signal is not None and patch.at_work("signal_level"):
+            self.moved.append((ROWS["signal"], self.run.program.module_rows[patch.voice.signal]))
         self.still = np.zeros((len(ROWS), _BLOCK))
         for name, at in VOICE.items():
             self.still[ROWS[name]] = patch.base(at)
@@ -212,6 +221,9 @@ class _Voice:
             else:
                 channels[c] = fine[c]
             filter_block(late, self.filters, self.filtering[c], rate, channels[c])
+            for name, states in self.peaks.items():
+                hz, gain, q = (late[ROWS[f"{name}_{what}"]] for what in ("frequency", "gain", "q"))
+                peak_block(hz, gain, q, states[c], rate, channels[c])
         sound = np.zeros((2, length))
         _place(late, channels, sound)
         return late, sound
@@ -236,7 +248,6 @@ def _generators(patch: Patch) -> Generators:
         table_sub=of.table(of.sub.table),
         pulsed1=of.osc1.table in PULSED,
         pulsed2=of.osc2.table in PULSED,
-        sub_position=of.sub.position,
         sub_octaves=float(of.sub.octaves),
         unison=of.unison,
         pink=of.noise.colour == "pink",

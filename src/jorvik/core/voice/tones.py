@@ -14,8 +14,14 @@ from jorvik.core.dsp.wavetables import SAMPLES
 from jorvik.core.units.pitch import KEY60_HZ
 from jorvik.core.voice.oscillator import KNOWN, ready, tone
 
-ROWS: Final = {name: i for i, name in enumerate((*VOICE, "key", "open"))}
-"""Where each lane stands in the table that the voice reads; ``open`` is how far the gate has opened."""
+ROWS: Final = {name: i for i, name in enumerate((*VOICE, "key", "open", "signal"))}
+"""Where each lane stands in the table that the voice reads.
+
+``open`` is how far the gate has opened, ``signal`` the signal of a module that is heard as sound.
+"""
+
+SIGNAL_DC_HZ: Final = 10.0
+"""Corner of the one-pole high-pass that takes the DC out of a signal that is heard."""
 
 SINE_PEAK: Final = 0.3 * math.sqrt(2.0)
 """Peak of a sine from a table: what modulates fully, and what is folded fully."""
@@ -32,7 +38,6 @@ class Generators:
     table_sub: Floats
     pulsed1: bool
     pulsed2: bool
-    sub_position: float
     sub_octaves: float
     unison: int
     pink: bool
@@ -107,6 +112,30 @@ def _hiss(of_stream: float, first: int, pink: bool, s: Floats, out: Floats) -> N
         out[i] = 0.3 * _pink(s, white) if pink else 0.3 * math.sqrt(3.0) * white
 
 
+class Heard:
+    """A module's signal on its way to being sound: without its DC, at the fine rate."""
+
+    def __init__(self, rate: float, factor: int) -> None:
+        from scipy.signal import butter
+
+        self.factor = factor
+        self.coefficients = butter(1, SIGNAL_DC_HZ, "highpass", fs=rate)
+        self.state = np.zeros(1)
+        self.last = 0.0
+
+    def block(self, signal: Floats) -> Floats:
+        """Return a block of it; between two samples it goes straight."""
+        from scipy.signal import lfilter
+
+        made, self.state = lfilter(*self.coefficients, signal, zi=self.state)
+        if self.factor == 1:
+            return np.asarray(made)
+        before = np.concatenate([[self.last], made[:-1]])
+        self.last = float(made[-1])
+        steps = np.arange(1, self.factor + 1) / self.factor
+        return np.asarray((before[:, None] + (made - before)[:, None] * steps).ravel())
+
+
 class Tones:
     """The tone generators of one voice, from block to block."""
 
@@ -122,6 +151,7 @@ class Tones:
         self.second, self.sub = Phase(starts["osc2"][0]), Phase(0.0)
         self.last_index = 0.0
         self.pink = np.zeros(3)
+        self.heard = Heard(rate, factor)
         self.sides = np.linspace(-1.0, 1.0, of.unison) if of.unison > 1 else np.zeros(1)
         assert of.unison <= MAX_UNISON
 
@@ -136,7 +166,7 @@ class Tones:
         modulated = self.last_index != 0.0 or self._on(lane, "fm_index")
         made = np.zeros((channels, lanes.shape[1] * self.factor))
         if modulated or self._on(lane, "osc2_level"):
-            y = self._tone(of.table2, of.pulsed2, lane, "osc2_pulse_width", octaves2, octaves2, _NONE, self.second)
+            y = self._tone(of.table2, of.pulsed2, lane, "osc2_", octaves2, octaves2, _NONE, self.second)
             made += y * self._fine(lane, "osc2_level")
             swing = self._depth(lane["fm_index"]) * y / (SINE_PEAK * 2.0 * math.pi) if modulated else _NONE
         else:
@@ -144,13 +174,17 @@ class Tones:
             self._pass_by(octaves2, self.second)
         self._first(made, lane, octaves, octaves2, swing)
         if self._on(lane, "sub_level"):
-            made += self._sub(octaves - of.sub_octaves) * self._fine(lane, "sub_level")
+            under = octaves - of.sub_octaves
+            y = self._tone(of.table_sub, False, lane, "sub_", under, under, _NONE, self.sub)
+            made += y * self._fine(lane, "sub_level")
         else:
             self._pass_by(octaves - of.sub_octaves, self.sub)
         if self._on(lane, "noise_level"):
             hiss = np.empty(made.shape[1])
             _hiss(of.noise_stream, first * self.factor, of.pink, self.pink, hiss)
             made += hiss * self._fine(lane, "noise_level") * math.sqrt(self.factor)
+        if self._on(lane, "signal_level"):
+            made += self.heard.block(lane["signal"]) * self._fine(lane, "signal_level")
         return made
 
     def _first(self, made: Floats, lane: dict[str, Floats], octaves: Floats, octaves2: Floats, swing: Floats) -> None:
@@ -167,7 +201,7 @@ class Tones:
             if not self._on(lane, "osc1_level"):
                 self._pass_by(own, phase)
                 continue
-            y = self._tone(of.table1, of.pulsed1, lane, "pulse_width", own, reach, swing, phase) * level
+            y = self._tone(of.table1, of.pulsed1, lane, "", own, reach, swing, phase) * level
             if made.shape[0] == 1:
                 made[0] += y
             else:
@@ -175,16 +209,12 @@ class Tones:
                 made[0] += np.cos(angle) * math.sqrt(2.0) * y
                 made[1] += np.sin(angle) * math.sqrt(2.0) * y
 
-    def _sub(self, octaves: Floats) -> Floats:
-        still = {"wavetable_position": np.full(octaves.size, self.of.sub_position), "none": np.full(octaves.size, 0.5)}
-        return self._tone(self.of.table_sub, False, still, "none", octaves, octaves, _NONE, self.sub)
-
     def _tone(
         self,
         table: Floats,
         pulsed: bool,
         lane: dict[str, Floats],
-        width: str,
+        which: str,
         octaves: Floats,
         reach: Floats,
         swing: Floats,
@@ -196,8 +226,9 @@ class Tones:
         if self.factor > 1:
             # What would fade from one level to the next lies over twice the highest pitch that is heard.
             level = np.floor(level)
-        position, cycles = lane["wavetable_position"], np.exp2(octaves)
-        _play(table, pulsed, position, lane[width], cycles, level, swing, phase.at, phase.known, phase.cycle, out)
+        position = lane["sub_position" if which == "sub_" else f"{which}wavetable_position"]
+        width, cycles = lane[f"{which}pulse_width" if pulsed else "pulse_width"], np.exp2(octaves)
+        _play(table, pulsed, position, width, cycles, level, swing, phase.at, phase.known, phase.cycle, out)
         return out
 
     def _pass_by(self, octaves: Floats, phase: Phase) -> None:
