@@ -72,12 +72,11 @@ class Patching(BrowserCase):
 
     def test_the_ends_of_a_macro_are_set_by_doing(self) -> None:
         self.page.get_by_label("Add a source").select_option("macro")
-        self.page.get_by_role("button", name="Put it full").click()
-        expect(self.page.get_by_text("With it full, set what each is")).to_be_visible()
-        chooser = self.page.get_by_label("Let macro set another, from this end")
+        self.page.get_by_role("button", name="full", exact=True).click()
+        chooser = self.page.get_by_label("Let macro set another")
         self.redrawn(lambda: chooser.select_option("fold"))
         self.redrawn(lambda: self.type_into("fold with macro full", "80%"))
-        self.page.get_by_role("button", name="Put it at 0").click()
+        self.page.get_by_role("button", name="at 0", exact=True).click()
         self.redrawn(lambda: self.type_into("fold with macro at 0", "10%"))
         route = self.route("macro to fold")
         self.assertEqual((route["mode"], route["low"], route["high"]), ("range", 0.1, 0.8))

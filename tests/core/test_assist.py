@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.bend import bend
 from jorvik.core.engine.trace import trace
-from jorvik.core.helpers.routes import macro_end, to_amount, to_hertz, to_octaves, to_range, with_polarity
+from jorvik.core.helpers.macros import macro_set, macro_table
+from jorvik.core.helpers.routes import to_amount, to_hertz, to_octaves, to_range, with_polarity
 from jorvik.core.helpers.sentence import route_from
 from jorvik.core.measure.closed_forms import (
     beat_hz,
@@ -82,16 +83,42 @@ class KeepingTheCurve(unittest.TestCase):
         with self.assertRaisesRegex(Problem, "a frequency of the voice"):
             to_hertz(patch([steady], [{**route, "destination": "pitch"}]), "r")
 
-    def test_the_ends_of_a_macro_by_doing(self) -> None:
+    def test_a_macro_is_set_by_doing_at_0_half_and_full(self) -> None:
         of = patch([{"id": "m", "kind": "macro"}], voice={"base": {"cutoff": 400, "fold": 0.3}})
-        of = macro_end(of, "m", True, {"cutoff": 4000, "fold": 0.0})
-        of = macro_end(of, "m", False, {"fold": 0.8})
-        for value, cutoff, fold in ((0.0, 400, 0.8), (1.0, 4000, 0.0), (0.5, math.sqrt(400 * 4000), 0.4)):
+        of = macro_set(of, "m", 1.0, {"cutoff": 4000, "fold": 0.0})
+        of = macro_set(of, "m", 0.0, {"fold": 0.8})
+        of = macro_set(of, "m", 0.5, {"fold": 0.7})
+        for value, cutoff, fold in ((0.0, 400, 0.8), (1.0, 4000, 0.0), (0.5, math.sqrt(400 * 4000), 0.7)):
             at = of.model_copy(update={"modules": [of.modules[0].model_copy(update={"value": value})]})
             self.assertAlmostEqual(float(lane(at, "cutoff")[0]), cutoff, places=6)
             self.assertAlmostEqual(float(lane(at, "fold")[0]), fold, places=9)
+        for place, values, said in (
+            (0.5, {"fold": 0.9}, "fold at half.*between what it is at 0 and full"),
+            (0.3, {"fold": 0.9}, "0, 0.5 or 1"),
+            (1.0, {"nothing": 0.9}, "a destination of the voice"),
+        ):
+            with self.assertRaisesRegex(Problem, said):
+                macro_set(of, "m", place, values)
         with self.assertRaisesRegex(Problem, "a macro of this patch"):
-            macro_end(of, "nobody", True, {"fold": 1.0})
+            macro_set(of, "nobody", 1.0, {"fold": 1.0})
+
+    def test_what_a_macro_does_is_told_apart_from_what_else_moves(self) -> None:
+        routes: list[Json] = [
+            {"source": "m", "destination": "cutoff", "amount": 24.0},
+            {"source": "m", "destination": "fold", "amount": 0.5, "via": "velocity"},
+            {"source": "m", "destination": "lfo.rate", "amount": 1.0, "bend": 3.0},
+            {"source": "lfo", "destination": "cutoff", "amount": 7.0},
+        ]
+        played = {**note(0.5, 0.1, velocity=127.0), "controls": {"macro:m": [[0.0, 0.9]]}}
+        of = patch([{"id": "m", "kind": "macro"}, LFO], routes, performance=played, voice={"base": {"cutoff": 500}})
+        rows = {row.destination: row.values for row in macro_table(of, "m")}
+        self.assertEqual(set(rows), {"cutoff", "fold", "lfo.rate"})
+        np.testing.assert_allclose(rows["cutoff"], [500, 1000, 2000], rtol=1e-9)
+        np.testing.assert_allclose(rows["fold"], [0.0, 0.25, 0.5], atol=1e-9)
+        np.testing.assert_allclose(rows["lfo.rate"], [3.0, 3.0 * 2 ** bend(0.5, 3.0), 6.0], rtol=1e-9)
+        # An amount becomes a range with the ends that it had.
+        half = macro_set(of, "m", 0.5, {"cutoff": 700.0})
+        np.testing.assert_allclose(macro_table(half, "m")[0].values, [500, 700, 2000], rtol=1e-6)
 
 
 class Sentences(unittest.TestCase):
@@ -115,6 +142,41 @@ class Sentences(unittest.TestCase):
             self.assertEqual((*got[:3], round(got[3], 9), got[4]), wanted, text)
         made, name = route_from(of, "swell sets cutoff from 200 Hz to 2 kHz")
         self.assertEqual((made.routes_by_id[name].low, made.routes_by_id[name].high), (200, 2000))
+
+    def test_what_the_sheet_writes_is_understood(self) -> None:
+        vib: Json = {"id": "to pitch", "source": "vib", "destination": "pitch", "amount": 0.3}
+        of = patch([{**LFO, "id": "vib"}, ENV], [vib], voice={"base": {"cutoff": 180.0}})
+        for text, fields in (
+            ("swell raises the cutoff by 22 semitones", {"destination": "cutoff", "amount": 22.0}),
+            ("the swell lowers cutoff 2 octaves", {"destination": "cutoff", "amount": -24.0}),
+            ("swell moves pitch ±30 cents", {"destination": "pitch", "amount": 0.3}),
+            ("swell sets cutoff to 2 kHz", {"mode": "range", "low": 180.0, "high": 2000.0}),
+            ("swell sets the cutoff, 273 Hz to 2.81 kHz", {"mode": "range", "low": 273.0, "high": 2810.0}),
+            ("swell raises wavetable position from 10 to 42 %", {"mode": "range", "low": 0.1, "high": 0.42}),
+            ("velocity scales vib", {"destination": "route:to pitch.amount", "mode": "scale", "amount": 1.0}),
+            ("scales vib by velocity", {"source": "velocity", "destination": "route:to pitch.amount", "mode": "scale"}),
+        ):
+            with self.subTest(text):
+                made, name = route_from(of, text)
+                route = made.routes_by_id[name]
+                for field, value in fields.items():
+                    got = getattr(route, field)
+                    self.assertAlmostEqual(got, value) if isinstance(value, float) else self.assertEqual(got, value)
+
+    def test_what_is_left_at_full_is_a_second_route_on_the_amount(self) -> None:
+        of = patch([LFO])
+        for left, amount in (("none of it", -0.3), ("10 cents", -0.2)):
+            made, name = route_from(of, f"lfo moves the pitch ±30 cents, {left} at full velocity")
+            [other] = [route for route in made.routes if route.id != name]
+            self.assertEqual((other.source, other.destination), ("velocity", f"route:{name}.amount"))
+            self.assertAlmostEqual(other.amount, amount)
+        with self.assertRaisesRegex(Problem, "the end of the sentence.*raises, lowers or moves"):
+            route_from(of, "lfo sets cutoff from 1 kHz to 2 kHz, none of it at full velocity")
+
+    def test_what_could_have_been_meant_is_offered(self) -> None:
+        for text, meant in (("swell raises cutof 22 st", "cutoff"), ("swel raises cutoff 22 st", "swell")):
+            with self.assertRaisesRegex(Problem, f"must be {meant}, if that was meant"):
+                route_from(patch([ENV]), text)
 
     def test_hertz_are_understood_where_they_can_be_added(self) -> None:
         of = patch([ENV])

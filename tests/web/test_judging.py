@@ -180,7 +180,7 @@ class Assisting(Api):
         for path, body, place in (
             ("sentence", {"text": "swell"}, "the sentence"),
             ("route", {"route": "none", "to": "range"}, "route"),
-            ("macro-end", {"macro": "swell", "full": True, "values": {}}, "macro"),
+            ("macro-set", {"macro": "swell", "place": 1.0, "values": {}}, "macro"),
             ("solve", {"lane": "cutoff", "targets": []}, "targets"),
         ):
             self.assertEqual(self.post(f"assist/{path}", 422, document=doc, **body)["place"], place, path)

@@ -2,11 +2,13 @@
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
+from pydantic import TypeAdapter
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.figures import with_figure
 from jorvik.core.helpers import routes
 from jorvik.core.helpers.changeable import Changeable, changeable
+from jorvik.core.helpers.macros import MacroRow, macro_set, macro_table
 from jorvik.core.helpers.sentence import route_from
 from jorvik.core.helpers.targets import aimed_at, checked, solve
 from jorvik.core.measure.context import Context
@@ -16,7 +18,8 @@ from jorvik.web.assist_forms import (
     ChangeableRequest,
     Changed,
     FigureRequest,
-    MacroEndRequest,
+    MacroRequest,
+    MacroSetRequest,
     PolarityRequest,
     RouteRequest,
     SentenceRequest,
@@ -50,10 +53,20 @@ def post_route(form: RouteRequest) -> Changed:
     return Changed(document=_WAYS[form.to](check_patch(form.document), form.route).document(), route=form.route)
 
 
-@router.post("/macro-end")
-def post_macro_end(form: MacroEndRequest) -> Changed:
-    """Return a document in which a macro at one of its ends sets destinations to given values."""
-    changed = routes.macro_end(check_patch(form.document), form.macro, form.full, form.values)
+@router.post("/macro", response_model=list[MacroRow])
+async def post_macro(request: Request, form: MacroRequest, scheduler: TheScheduler) -> Response:
+    """Return what each destination of a macro is with it at 0, half and full."""
+    return await as_json(scheduler.make(request, "sheet", _macro_rows, form))
+
+
+def _macro_rows(form: MacroRequest, _: Cancel, __: Tell) -> bytes:
+    return TypeAdapter(list[MacroRow]).dump_json(macro_table(check_patch(form.document), form.macro))
+
+
+@router.post("/macro-set")
+def post_macro_set(form: MacroSetRequest) -> Changed:
+    """Return a document in which a macro at 0, half or full sets destinations to given values."""
+    changed = macro_set(check_patch(form.document), form.macro, form.place, form.values)
     return Changed(document=changed.document())
 
 

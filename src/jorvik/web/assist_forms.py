@@ -27,12 +27,17 @@ class RouteRequest(Form):
     to: Literal["range", "amount", "hertz", "octaves"]
 
 
-class MacroEndRequest(Form):
-    """A macro at one of its ends, and what destinations are to be there."""
+class MacroRequest(Form):
+    """A macro of a patch."""
 
     document: Document
     macro: str
-    full: bool
+
+
+class MacroSetRequest(MacroRequest):
+    """A macro at one of its places, and what destinations are to be there."""
+
+    place: float
     values: dict[str, float]
 
 

@@ -164,7 +164,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/assist/macro-end": {
+    "/api/assist/macro": {
         parameters: {
             query?: never;
             header?: never;
@@ -174,10 +174,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Post Macro End
-         * @description Return a document in which a macro at one of its ends sets destinations to given values.
+         * Post Macro
+         * @description Return what each destination of a macro is with it at 0, half and full.
          */
-        post: operations["post_macro_end_api_assist_macro_end_post"];
+        post: operations["post_macro_api_assist_macro_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assist/macro-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Macro Set
+         * @description Return a document in which a macro at 0, half or full sets destinations to given values.
+         */
+        post: operations["post_macro_set_api_assist_macro_set_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1996,18 +2016,48 @@ export interface components {
             value?: number;
         };
         /**
-         * MacroEndRequest
-         * @description A macro at one of its ends, and what destinations are to be there.
+         * MacroRequest
+         * @description A macro of a patch.
          */
-        MacroEndRequest: {
+        MacroRequest: {
             /** Document */
             document: {
                 [key: string]: unknown;
             };
             /** Macro */
             macro: string;
-            /** Full */
-            full: boolean;
+        };
+        /**
+         * MacroRow
+         * @description One destination of a macro, and what it is at each of :data:`PLACES`, the macro alone moving it.
+         */
+        MacroRow: {
+            /** Destination */
+            destination: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Values */
+            values: number[];
+        };
+        /**
+         * MacroSetRequest
+         * @description A macro at one of its places, and what destinations are to be there.
+         */
+        MacroSetRequest: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Macro */
+            macro: string;
+            /** Place */
+            place: number;
             /** Values */
             values: {
                 [key: string]: number;
@@ -3309,9 +3359,13 @@ export interface components {
         };
         /**
          * Stretch
-         * @description What a lane does over a stretch of the run.
+         * @description What a lane or a signal does over a stretch of the run.
          */
         Stretch: {
+            /** Begins */
+            begins: number;
+            /** Ends */
+            ends: number;
             /** Least */
             least: number;
             /** Greatest */
@@ -4088,7 +4142,7 @@ export interface operations {
             };
         };
     };
-    post_macro_end_api_assist_macro_end_post: {
+    post_macro_api_assist_macro_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -4097,7 +4151,76 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MacroEndRequest"];
+                "application/json": components["schemas"]["MacroRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MacroRow"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_macro_set_api_assist_macro_set_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MacroSetRequest"];
             };
         };
         responses: {

@@ -3,6 +3,7 @@
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { bareUnit, shown } from './format';
+  import Wrong from './Wrong.svelte';
 
   interface Props {
     value: number | string;
@@ -32,7 +33,6 @@
 
   let typed: string | null = $state(null);
   let wrong = $state('');
-  let said = 0;
   const text = $derived(typed ?? shown(value, unit));
 
   const commit = (): Promise<void> => workbench.settling(understand());
@@ -67,11 +67,9 @@
       if (typed !== asked) return;
       typed = null;
       wrong = '';
-      messages.dismiss(said);
       land(understood.value, '');
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
-      said = messages.say(wrong, true);
     }
   }
 
@@ -160,7 +158,7 @@
   class:snug={width === 'auto'}
   aria-label={label}
   aria-invalid={wrong !== ''}
-  data-hint={wrong || hint}
+  data-hint={hint}
   value={text}
   spellcheck="false"
   autocomplete="off"
@@ -177,6 +175,7 @@
   onpointerup={letGo}
   onpointercancel={letGo}
 />
+{#if wrong}<Wrong text={wrong} />{/if}
 
 <style>
   .pulling {

@@ -4,7 +4,8 @@
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { downloadMade, downloadPatch } from '../state/files';
-  import { duplicate, newPatch, openFile, remove } from '../state/library';
+  import { duplicate, newPatch, openFile, remove, setTemplate, startFrom, TEMPLATE } from '../state/library';
+  import Choice from '../common/Choice.svelte';
 
   let { open = $bindable(), files = $bindable() }: { open: boolean; files: boolean } = $props();
   let wanted = $state('');
@@ -16,7 +17,8 @@
     workbench.heads.filter((head) => [head.name, ...head.tags].some((text) => text.toLowerCase().includes(said)))
   );
   const groups = $derived([
-    { title: '', heads: matching.filter((head) => !head.tags.includes(WRONG)) },
+    { title: '', heads: matching.filter((head) => ![WRONG, TEMPLATE].some((tag) => head.tags.includes(tag))) },
+    { title: 'Templates', heads: matching.filter((head) => head.tags.includes(TEMPLATE)) },
     {
       title: 'Made to be wrong: open one, and let its fix be shown',
       heads: matching.filter((h) => h.tags.includes(WRONG))
@@ -39,9 +41,16 @@
   }
 </script>
 
-<Modal bind:open title="Patches" size="md" class="shelf" outsideclose>
+<Modal bind:open title="Patches" size="md" class="library" outsideclose>
   <div class="acts">
     <Button onclick={() => then(newPatch)}>New patch</Button>
+    <Choice
+      look="quiet"
+      label="Start from a template"
+      prompt="Start from…"
+      options={workbench.heads.filter((head) => head.tags.includes(TEMPLATE)).map((head) => [head.id, head.name])}
+      onchoose={(id) => then(() => startFrom(id))}
+    />
     <Button onclick={() => picker?.click()}>Open a file…</Button>
     <Button disabled={!workbench.patch} onclick={() => then(duplicate)}>Duplicate this one</Button>
     <input
@@ -57,6 +66,11 @@
   {#if workbench.patch}
     {@const patch = workbench.patch}
     <div class="acts">
+      <Button
+        aria-pressed={patch.tags?.includes(TEMPLATE) ?? false}
+        data-hint="Others begin with a copy of it, by Start from…"
+        onclick={() => setTemplate(!patch.tags?.includes(TEMPLATE))}>Template</Button
+      >
       <span>Download</span>
       <Button onclick={() => downloadPatch(patch)}>Patch file</Button>
       <Button

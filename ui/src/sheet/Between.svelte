@@ -6,8 +6,9 @@
   import type { components } from '../api/schema.gen';
   import { FULL_RATE } from '../state/tracing.svelte';
 
-  /** What a lane does between the two posts, and who did it there. */
-  let { name }: { name: string } = $props();
+  /** What a lane, or a signal said as `signal.<id>`, does between the two posts, and who did it there. */
+  let { name, unit }: { name: string; unit: string } = $props();
+  const value = (v: number): string => shown(Number(v.toPrecision(4)), unit);
   let found: components['schemas']['Stretch'] | null = $state.raw(null);
 
   $effect(() => {
@@ -28,6 +29,9 @@
 {#if found && workbench.posts}
   {@const [from, to] = [...workbench.posts].sort((a, b) => a - b) as [number, number]}
   <h4 class="group">Between the posts, {seconds(from)} to {seconds(to)}</h4>
+  <div class="placed"><span>from</span><b>{value(found.begins)} to {value(found.ends)}</b></div>
+  <div class="placed"><span>least</span><b>{value(found.least)}</b></div>
+  <div class="placed"><span>greatest</span><b>{value(found.greatest)}</b></div>
   <div class="placed"><span>goes</span><b>{shown(Number(found.distance.toPrecision(4)), found.distance_unit)}</b></div>
   {#each Object.entries(found.shares) as [route, share] (route)}
     <div class="placed" {...term('Share of the variance between the posts: cov(route, sum) / var(sum)')}>

@@ -7,6 +7,13 @@
   let { of, unit }: { of: Measures; unit: string } = $props();
 
   const value = (v: number): string => shown(Number(v.toPrecision(4)), unit);
+  type Row = [name: string, text: string | [heading: string, figure: string][], help: string];
+
+  /** Returns times, each under its heading. */
+  function parts(headings: string[], times: (number | null)[]): [string, string][] {
+    return headings.map((heading, i) => [heading, times[i] == null ? '–' : seconds(times[i])]);
+  }
+
   const rows = $derived(
     [
       ['starts at', value(of.start), 'Value at note-on.'],
@@ -20,12 +27,12 @@
       ['at note-off', value(of.at_off), 'Value at the last sample before the gate falls.'],
       of.rise_s && [
         'rise',
-        of.rise_s.map((t) => seconds(t)).join(' · '),
+        parts(['10 %', '50 %', '90 %'], of.rise_s),
         'When it has come 10, 50 and 90 % of the way from start to peak.'
       ],
       of.fall_s && [
         'fall',
-        of.fall_s.map((t) => (t === null ? '–' : seconds(t))).join(' · '),
+        parts(['½', '⅒', '1/100'], of.fall_s),
         'After the peak: when a half, a tenth and a hundredth of the fall are left (−6, −20, −40 dB of it).'
       ],
       of.overshoot !== null && of.overshoot !== 0 && ['overshoot', value(of.overshoot), 'Peak over settle.'],
@@ -41,14 +48,19 @@
       ],
       of.clamped > 0 && ['clamped', `${(of.clamped * 100).toFixed(1)} %`, 'Share of the time at an end of its range.'],
       ['greatest step', value(of.greatest_step), 'Greatest difference between two samples.']
-    ].filter((row): row is string[] => Array.isArray(row))
+    ].filter((row): row is Row => Array.isArray(row))
   );
 </script>
 
 <dl>
   {#each rows as [name, text, help] (name)}
     <dt {...term(help)}>{name}</dt>
-    <dd>{text}</dd>
+    <dd>
+      {#if typeof text === 'string'}{text}{:else}
+        {#each text as [heading, figure] (heading)}<span class="part"><small>{heading}</small> {figure}</span>
+        {/each}
+      {/if}
+    </dd>
   {/each}
 </dl>
 
@@ -59,6 +71,14 @@
     gap: 2px 10px;
     margin: 0;
     font-size: 13px;
+  }
+  .part {
+    display: block;
+    white-space: nowrap;
+  }
+  .part small {
+    color: var(--faint);
+    font-weight: 400;
   }
   dt {
     color: var(--faint);

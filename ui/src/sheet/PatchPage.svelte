@@ -6,6 +6,7 @@
   import { setBase } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { shown } from '../common/format';
+  import { cut } from '../common/text';
   import { modules } from '../state/document';
   import { settings } from '../state/settings.svelte';
   import Choice from '../common/Choice.svelte';
@@ -95,6 +96,20 @@
     high: 60_000,
     set: (value, label, merge) => setVoice({ glide_ms: value }, label, merge)
   });
+  const bendRange: Figure = $derived({
+    name: 'bend range',
+    label: 'Bend range',
+    value: voice.bend_range_st ?? 2,
+    unit: 'st',
+    low: 0,
+    high: 60,
+    set: (value, label, merge) => setVoice({ bend_range_st: value }, label, merge)
+  });
+
+  function tag(text: string): void {
+    const tags = [...new Set(text.split(',').map((word) => cut(word.trim(), 120)))].filter((word) => word);
+    workbench.edit(tags.length ? `tags ${tags.join(', ')}` : 'no tags', { ...patch, tags: tags.slice(0, 64) });
+  }
   const bases: Figure[] = $derived(
     still.map((at) => ({
       ...at,
@@ -105,6 +120,15 @@
     }))
   );
   const played: Figure[] = $derived([
+    {
+      name: 'beats a bar',
+      label: 'Beats per bar',
+      value: performance.beats_per_bar ?? 4,
+      unit: 'count',
+      low: 1,
+      high: 32,
+      set: (value, label, merge) => setPerformance({ beats_per_bar: Math.round(value) }, label, merge)
+    },
     {
       name: 'tail',
       label: 'Tail',
@@ -149,6 +173,15 @@
   value={patch.notes ?? ''}
   onchange={(e) => workbench.edit('notes', { ...patch, notes: e.currentTarget.value })}></textarea>
 
+<Labelled name="tags" under="a comma between two">
+  <input
+    class="field"
+    aria-label="Tags of the patch"
+    value={(patch.tags ?? []).join(', ')}
+    onchange={(e) => tag(e.currentTarget.value)}
+  />
+</Labelled>
+
 <PlacedFigures about={{ what: 'patch', id: '' }} />
 
 <h3>Voice</h3>
@@ -161,6 +194,7 @@
   />
 </Labelled>
 {@render figureField(glide)}
+{@render figureField(bendRange)}
 <Labelled name="unison">
   <ValueField
     value={voice.oscillators?.unison ?? 1}

@@ -4,7 +4,7 @@
   import { api, asBody, unwrap, type Route } from '../api/api';
   import { titleOf, unitOf, verbFor } from '../state/wording';
   import { messages } from '../state/messages.svelte';
-  import { addPull, invert, removeRoute, setRoute, solo } from '../state/actions';
+  import { addRoute, invert, removeRoute, setRoute, solo } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { modules, routes, sentence } from '../state/document';
   import { copyChosen } from '../state/clipboard';
@@ -78,7 +78,7 @@
   });
 
   const amountOf = $derived(`route:${route.id}.amount`);
-  const movers = $derived((workbench.patch?.routes ?? []).filter((other) => other.destination === amountOf));
+  const amountRoutes = $derived((workbench.patch?.routes ?? []).filter((other) => other.destination === amountOf));
   let keep = $state(true);
   const RESOLUTIONS = [
     ['smooth', 'smoothly'],
@@ -204,17 +204,17 @@
 </Labelled>
 
 <h3>What moves its amount</h3>
-{#each movers as mover (mover.id)}
-  <RouteSentence route={mover} from="destination" />
+{#each amountRoutes as other (other.id)}
+  <RouteSentence route={other} from="destination" />
 {/each}
 <Choice
   look="link"
   label="Add what moves the amount of {route.id}"
   prompt="+ moved by…"
   options={scalers.filter(([name]) => name)}
-  onchoose={(source) => addPull(source, amountOf)}
+  onchoose={(source) => addRoute(source, amountOf)}
 />
-{#if movers.length === 0}
+{#if amountRoutes.length === 0}
   <p class="help">Velocity here, by the same amount the other way, makes it vanish when played hard.</p>
 {/if}
 

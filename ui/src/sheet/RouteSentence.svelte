@@ -3,8 +3,8 @@
   import Button from '../common/Button.svelte';
   import { takesSource } from './drag';
   import type { Route } from '../api/api';
-  import { titleOf, unitOf, verbFor } from '../state/wording';
-  import { addPull, removeRoute, setRoute } from '../state/actions';
+  import { amountSays, titleOf, unitOf, valueUnit, verbFor } from '../state/wording';
+  import { addRoute, removeRoute, setRoute } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, sentence } from '../state/document';
   import { shown } from '../common/format';
@@ -19,6 +19,7 @@
   const title = $derived(titleOf(route.destination));
   const verb = $derived(verbFor(route));
   const said = $derived(sentence(route, shown(route.amount ?? 0, unit), title, verb));
+  const moved = $derived(amountSays(route));
   const chosen = $derived(workbench.chosen.what === 'route' && workbench.chosen.id === route.id);
   const name = $derived(from === 'destination' ? route.source.replace('_', ' ') : title);
 
@@ -31,7 +32,7 @@
   class="sentence"
   class:off={!on}
   class:chosen
-  {@attach takesSource((source) => addPull(source, `route:${route.id}.amount`))}
+  {@attach takesSource((source) => addRoute(source, `route:${route.id}.amount`))}
   role="group"
   aria-label={said + (on ? '' : ', muted')}
 >
@@ -44,6 +45,22 @@
   >
   {#if route.mode === 'range'}
     <span class="words">sets it</span>
+    {#each ['low', 'high'] as const as end (end)}
+      {#if end === 'high'}<span class="words">to</span>{/if}
+      <ValueField
+        value={route[end] ?? 0}
+        unit={valueUnit(route.destination)}
+        label="{end === 'low' ? 'Low' : 'High'} end of {route.source} on {title}"
+        width="auto"
+        oncommit={(value, merge) =>
+          setRoute(
+            route.id,
+            { [end]: Number(value) },
+            `${route.source} sets ${title} ${end === 'low' ? 'from' : 'to'} ${shown(value, valueUnit(route.destination))}`,
+            merge
+          )}
+      />
+    {/each}
   {:else}
     <span class="words">{verb}</span>
     <ValueField
@@ -57,6 +74,7 @@
     />
   {/if}
   {#if route.via}<span class="via" {...term(`scaled by ${route.via}`)}>× {route.via.replace('_', ' ')}</span>{/if}
+  {#if moved}<span class="moved" {...term(`${said}, ${moved}`)}>{moved}</span>{/if}
   <span class="acts">
     <Button
       look="bare"
@@ -84,6 +102,7 @@
     min-width: 0;
     white-space: nowrap;
     position: relative;
+    flex-wrap: wrap;
   }
   .sentence :global(.name) {
     font-weight: 600;
@@ -101,7 +120,17 @@
   .words {
     flex: none;
   }
+  .moved {
+    flex: 1 0 100%;
+    padding-left: 8px;
+    margin-top: -3px;
+    font-size: 12px;
+    line-height: 15px;
+    color: var(--faint);
+    white-space: normal;
+  }
   .sentence :global(.field) {
+    flex: none;
     padding: 0 5px;
     line-height: 17px;
     font-size: 13px;

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { messages } from '../state/messages.svelte';
+  import Wrong from '../common/Wrong.svelte';
   import { sayRoute } from '../state/actions';
 
   /** A route said as a sentence; what was not understood stays to be fixed. */
@@ -13,7 +13,6 @@
       text = wrong = '';
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
-      messages.say(wrong, true);
     }
   }
 </script>
@@ -22,7 +21,7 @@
   class="field"
   aria-label="Say a route"
   aria-invalid={wrong !== ''}
-  data-hint={wrong || 'Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity'}
+  data-hint="Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity"
   placeholder="say it: swell raises cutoff 22 st"
   maxlength="300"
   spellcheck="false"
@@ -33,7 +32,9 @@
     if (event.key === 'Enter') void say();
     else if (event.key === 'Escape') text = wrong = '';
   }}
+  onblur={() => (wrong = '')}
 />
+{#if wrong}<Wrong text={wrong} />{/if}
 
 <style>
   .field {

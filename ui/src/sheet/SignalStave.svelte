@@ -36,6 +36,10 @@
     const { sheet, cursor } = workbench;
     const row = rows.find((r) => r.name === name)?.row;
     if (!sheet || !row) return '';
+    if (workbench.posts && cursor === null) {
+      const [a, b] = workbench.posts.map((post) => row.first[columnAt(sheet, post)]!) as [number, number];
+      return `${signalShown(a, settings.now.signals)} → ${signalShown(b, settings.now.signals)} between posts`;
+    }
     if (cursor !== null) return signalShown(row.first[columnAt(sheet, cursor)]!, settings.now.signals);
     const [low, high] = extentOf(row);
     return `${signalShown(low, settings.now.signals)} to ${signalShown(high, settings.now.signals)}`;

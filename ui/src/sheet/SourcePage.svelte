@@ -5,13 +5,23 @@
   import type { FieldFacts, Module } from '../api/api';
   import { titleOf } from '../state/wording';
   import { messages } from '../state/messages.svelte';
-  import { addPull, duplicateSource, handOver, muteSource, removeSource, setField, solo } from '../state/actions';
+  import {
+    addRoute,
+    duplicateSource,
+    handOver,
+    muteSource,
+    splitSource,
+    removeSource,
+    setField,
+    solo
+  } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, fieldValue, modules, renameModule, replaceModule, routes } from '../state/document';
   import { shown } from '../common/format';
   import { copyChosen } from '../state/clipboard';
   import Figures from './Figures.svelte';
-  import MacroEnds from './MacroEnds.svelte';
+  import MacroTable from './MacroTable.svelte';
+  import Between from './Between.svelte';
   import PlacedFigures from './PlacedFigures.svelte';
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
@@ -107,7 +117,7 @@
       )
     }
   ]);
-  const movers = $derived(
+  const movedBy = $derived(
     [
       ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
       ...Object.keys(workbench.catalogue?.signals ?? {})
@@ -133,11 +143,12 @@
   />
 {/each}
 
-{#if module.kind === 'macro'}<MacroEnds {module} />{/if}
+{#if module.kind === 'macro'}<MacroTable {module} />{/if}
 
 {#if measured}
   <h3>It makes</h3>
   <Figures of={measured} unit="signal" />
+  <Between name="signal.{module.id}" unit="signal" />
   <PlacedFigures about={{ what: 'source', id: module.id }} />
 {/if}
 
@@ -164,8 +175,14 @@
     label="Let {module.id} move something"
     prompt="Move something…"
     options={movable}
-    onchoose={(destination) => addPull(module.id, destination)}
+    onchoose={(destination) => addRoute(module.id, destination)}
   />
+  {#if new Set(mine.map((route) => route.destination)).size > 1}
+    <Button
+      data-hint="A copy for each destination: what is changed of one then changes one only"
+      onclick={() => splitSource(module.id)}>One for each</Button
+    >
+  {/if}
   {#if mine.length > 0}
     <Button onclick={() => muteSource(module.id, muted)}>{muted ? 'Unmute' : 'Mute'} it</Button>
     {#if alone}
@@ -209,8 +226,8 @@
         look="link"
         label="Add what moves {module.id} {field.label}"
         prompt="+ move {field.label}"
-        options={movers}
-        onchoose={(source) => addPull(source, field.name)}
+        options={movedBy}
+        onchoose={(source) => addRoute(source, field.name)}
       />
     {/each}
   </div>

@@ -4,7 +4,7 @@
   import Button from '../common/Button.svelte';
   import type { Route } from '../api/api';
   import { takesSource } from './drag';
-  import { addPull, setBase } from '../state/actions';
+  import { addRoute, setBase } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, modules, routes } from '../state/document';
   import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
@@ -25,7 +25,10 @@
     workbench.tracing.ghost?.sheet?.lanes[name]?.value
   ]);
   const scale = $derived(laneScale(name, roomFor(lane, others), workbench.oneKey));
-  const pulls = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.destination === name) : []);
+  const moving = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.destination === name) : []);
+  const help = $derived(workbench.catalogue?.destinations.find((at) => at.name === name)?.help);
+  /** Whether a route takes the set value's place. */
+  const taken = $derived(moving.some((route) => route.mode === 'range' && route.enabled !== false));
   const unit = $derived(lane.unit);
   const over = $derived(spread());
   const sources = $derived([
@@ -91,7 +94,9 @@
     const ink = inks();
     ground(on, sheet, ink);
     ruled(on, scale, ink);
-    const adding = pulls.filter((route) => route.mode !== 'scale' && route.mode !== 'range' && route.enabled !== false);
+    const adding = moving.filter(
+      (route) => route.mode !== 'scale' && route.mode !== 'range' && route.enabled !== false
+    );
     contributions(
       on,
       lane,
@@ -139,14 +144,14 @@
 
 <section
   class="stave"
-  {@attach takesSource((source) => addPull(source, name))}
+  {@attach takesSource((source) => addRoute(source, name))}
   class:open
   aria-label={lane.title}
   class:folded={place === 'folded'}
   style:order={workbench.staves.orderOf(name, workbench.standing)}
   style:flex-grow={place === 'folded'
     ? 0
-    : (place === 'large' ? 2.6 : open ? 1.6 : 1) + 0.22 * Math.max(0, pulls.length - 2)}
+    : (place === 'large' ? 2.6 : open ? 1.6 : 1) + 0.22 * Math.max(0, moving.length - 2)}
 >
   <div class="left">
     <div class="title">
@@ -154,6 +159,7 @@
         look="bare"
         aria-expanded={open}
         aria-label="{open ? 'Close' : 'Open'} the ribbons under {lane.title.toLowerCase()}"
+        data-hint={help}
         onclick={() => (open = !open)}><span class="turn">{open ? '▾' : '▸'}</span><b>{lane.title}</b></Button
       >
       <span class="places">
@@ -175,8 +181,8 @@
         ><output>{read ? read.value : over}</output></Button
       >
     </div>
-    <div class="set">
-      <span>set at</span>
+    <div class="set" class:back={taken}>
+      <span {...term(taken ? 'What sets it over a range takes its place' : undefined)}>set at</span>
       <ValueField
         value={lane.set_value}
         {unit}
@@ -198,11 +204,11 @@
         label="Add what moves {lane.title.toLowerCase()}"
         prompt="+ moved by…"
         options={sources.map((source) => [source, source.replace('_', ' ')] as const)}
-        onchoose={(source) => addPull(source, name)}
+        onchoose={(source) => addRoute(source, name)}
       />
     </div>
-    <div class="pulls">
-      {#each pulls as route (route.id)}
+    <div class="moving">
+      {#each moving as route (route.id)}
         <RouteSentence {route} from="destination" />
       {/each}
     </div>
@@ -210,7 +216,7 @@
   <div class="right">
     <div class="curve"><Plot {draw} /></div>
     {#if open}
-      {#each pulls as route (route.id)}
+      {#each moving as route (route.id)}
         <div class="ribbon">
           <Plot draw={(on) => drawRibbon(on, route.id, route.source)} />
           <span>{route.source.replace('_', ' ')}: {ribbonSays(route)}</span>
@@ -239,7 +245,7 @@
     flex-basis: 26px;
   }
   .folded .set,
-  .folded .pulls,
+  .folded .moving,
   .folded .right {
     display: none;
   }
@@ -299,6 +305,11 @@
   .set :global(.field:focus) {
     border-color: var(--edge);
     background: var(--raised);
+  }
+  .set.back > span:first-child,
+  .set.back :global(.field) {
+    opacity: 0.6;
+    text-decoration: line-through;
   }
   .moved,
   .set :global(select) {

@@ -17,7 +17,7 @@
 
   const lane = $derived(workbench.sheet?.lanes[name]);
   const measured = $derived(workbench.judging.judgement?.measures.lanes[name]);
-  const pulls = $derived((workbench.patch?.routes ?? []).filter((route) => route.destination === name));
+  const moving = $derived((workbench.patch?.routes ?? []).filter((route) => route.destination === name));
   const pairs = $derived(
     (workbench.judging.judgement?.measures.pairs ?? [])
       .filter((pair) => pair.a === name || pair.b === name)
@@ -32,11 +32,11 @@
 {:else}
   <p class="help">Nothing moves it.</p>
 {/if}
-<Between {name} />
+<Between {name} unit={workbench.sheet?.lanes[name]?.unit ?? 'ratio'} />
 <PlacedFigures about={{ what: 'stave', id: name }} />
 
 <h3>Who did it</h3>
-{#each pulls as route (route.id)}
+{#each moving as route (route.id)}
   <RouteSentence {route} from="destination" />
   {#if measured && route.id in measured.shares}
     <div class="share" {...term('Share of the variance while the note is held: cov(route, sum) / var(sum)')}>

@@ -8,7 +8,7 @@
   import Labelled from '../common/Labelled.svelte';
   import ValueField from '../common/ValueField.svelte';
 
-  /** Wishes for a stave, which Jorvik works out and shows as a ghost before they are taken. */
+  /** Targets for a stave, which Jorvik works out and shows as a ghost before they are taken. */
   let { name }: { name: string } = $props();
 
   const aiming = $derived(new Aiming(name, workbench));

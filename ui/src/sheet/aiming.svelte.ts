@@ -1,4 +1,4 @@
-/** Wishes for a stave: what it shall come to, at which notes, and what may change for it. */
+/** Targets for a stave: what it shall come to, at which notes, and what may change for it. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { Workbench } from '../state/workbench.svelte';
 import { reached, type Measures } from './reached';
@@ -114,7 +114,7 @@ export class Aiming {
     this.leave();
   }
 
-  /** Wishes for another note from now on. */
+  /** Aims at another note from now on. */
   at(part: 'velocity' | 'key', value: number): void {
     this[part] = value === this.of[part] ? null : value;
     this.there = null;

@@ -10,6 +10,12 @@ function change(label: string, made: (patch: Patch) => Patch, merge = '', draft 
   if (workbench.patch) workbench.edit(label, made(workbench.patch), merge, draft);
 }
 
+/** Gives each destination of a source one of its own. */
+export function splitSource(id: string): void {
+  const { catalogue } = workbench;
+  if (catalogue) change(`a source for each of ${id}`, (patch) => of.splitSource(patch, id, catalogue));
+}
+
 /** Makes a change that adds something, and chooses it. */
 function add(what: 'source' | 'route', label: (id: string) => string, made: (patch: Patch) => [Patch, string]): void {
   if (!workbench.patch) return;
@@ -57,7 +63,7 @@ export function duplicateSource(id: string): void {
   );
 }
 
-export function addPull(source: string, destination: string): void {
+export function addRoute(source: string, destination: string): void {
   add(
     'route',
     () => `${source} moves ${titleOf(destination)}`,

@@ -105,6 +105,33 @@ describe('renaming', () => {
   });
 });
 
+describe('splitting', () => {
+  it('gives each destination a source of its own, alike, and leaves the rest', () => {
+    const two = {
+      ...patch,
+      routes: [...patch.routes!, { id: 'f', source: 'lag', destination: 'cutoff', amount: 2 }]
+    } as Patch;
+    const split = doc.splitSource(two, 'lag', catalogue);
+    const names = split.modules!.map((module) => module.id);
+    expect(names).toEqual(['sway', 'lag', 'lag cutoff', 'sum', 'grip']);
+    expect(split.modules![2]).toEqual({ id: 'lag cutoff', kind: 'slew', input: 'sway' });
+    const sources = Object.fromEntries(split.routes!.map((route) => [route.id, route.source]));
+    expect(sources).toMatchObject({ b: 'lag', c: 'lag cutoff', f: 'lag cutoff', a: 'sway', d: 'gate' });
+    // Handed over again it is as it was, but for the copy that moves nothing.
+    const back = doc.handOver(split, 'lag cutoff', 'lag');
+    expect(back.routes).toEqual(two.routes);
+    expect(doc.splitSource(patch, 'gate', catalogue)).toBe(patch);
+    const moved = doc.splitSource({ ...two, routes: two.routes!.map((r) => ({ ...r, via: null })) }, 'sway', catalogue);
+    expect(moved.routes!.length).toBe(two.routes!.length);
+    const swayed = { ...two, routes: [...two.routes!, { id: 'g', source: 'sway', destination: 'fold' }] } as Patch;
+    const both = doc.splitSource(swayed, 'sway', catalogue).routes!.filter((r) => r.destination.endsWith('.rate'));
+    expect(both.map((route) => [route.source, route.destination])).toEqual([
+      ['lag', 'sway.rate'],
+      ['lag', 'sway fold.rate']
+    ]);
+  });
+});
+
 describe('a source of chance, and a signal that is heard', () => {
   const chance = { kind: 'random', title: 'Random', role: 'source', help: '', fields: [field('stream', 'stream')] };
   const known = { ...catalogue, kinds: [...catalogue.kinds, chance] } as unknown as Catalogue;

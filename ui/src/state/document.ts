@@ -178,6 +178,42 @@ export function verbOf(route: Route, swings: boolean): string {
   return (route.amount ?? 0) < 0 ? 'lowers it' : 'raises it';
 }
 
+/**
+ * Returns the patch with a source of its own for each destination that one source moves, all alike: what is changed of
+ * one then changes one destination only. A source of chance keeps drawing the same numbers.
+ */
+export function splitSource(patch: Patch, id: string, catalogue: Catalogue): Patch {
+  const module = modules(patch).find((one) => one.id === id);
+  const mine = routes(patch).filter((route) => route.source === id);
+  const [, ...others] = [...new Set(mine.map((route) => route.destination))];
+  if (!module) return patch;
+  const copies: Record<string, Module> = {};
+  const taken = modules(patch).map((one) => one.id);
+  for (const destination of others) {
+    const name = freeId(cut(`${id} ${destination.replace(/[.:]/g, ' ')}`, 60), taken);
+    taken.push(name);
+    copies[destination] = { ...module, ...ownStream(module, catalogue), id: name } as Module;
+  }
+  const given = routes(patch).map((route) => {
+    const copy = route.source === id ? copies[route.destination] : undefined;
+    return copy ? { ...route, source: copy.id } : route;
+  });
+  // What moves the source moves its copies too, so that they stay alike.
+  const names = given.map((route) => route.id);
+  for (const route of given.filter((one) => one.destination.startsWith(`${id}.`))) {
+    for (const copy of Object.values(copies)) {
+      const name = freeId(cut(`${route.id} ${copy.id}`, 60), names);
+      names.push(name);
+      given.push({ ...route, id: name, destination: copy.id + route.destination.slice(id.length) });
+    }
+  }
+  return {
+    ...patch,
+    modules: modules(patch).flatMap((one) => (one.id === id ? [one, ...Object.values(copies)] : [one])),
+    routes: given
+  };
+}
+
 /** Returns the patch with routes of one source given to another: those named, or all of them. */
 export function handOver(patch: Patch, from: string, to: string, ids?: readonly string[]): Patch {
   return {

@@ -12,8 +12,12 @@ const EMPTY: Patch = {
   version: 1,
   name: 'Untitled',
   performance: { tempo_bpm: 96, notes: [{ key: 48, velocity: 80, start_s: 0, length_s: 1 }], tail_s: 0.5, seed: 1 },
-  voice: { base: { cutoff: 1000 } }
+  // Enough in the tone to be filtered: what moves the cutoff or the position is heard at once.
+  voice: { base: { cutoff: 1200, wavetable_position: 0.7 } }
 };
+
+/** The tag of a patch that others begin with; whoever gives it to one of their own adds to them. */
+export const TEMPLATE = 'template';
 
 async function keepNew(patch: Patch): Promise<Kept> {
   const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), write: freshId() } }));
@@ -25,6 +29,25 @@ export async function newPatch(): Promise<void> {
   await workbench.settled();
   await workbench.drafts.flush();
   await workbench.show(await keepNew(EMPTY));
+}
+
+/** Begins a patch with what a template is. */
+export async function startFrom(id: string): Promise<void> {
+  await workbench.settled();
+  await workbench.drafts.flush();
+  const path = { document_id: id };
+  const kept = await unwrap(api.GET('/api/patches/{document_id}', { params: { path } }));
+  const patch = kept.document as unknown as Patch;
+  const tags = (patch.tags ?? []).filter((tag) => tag !== TEMPLATE);
+  await workbench.show(await keepNew({ ...patch, name: 'Untitled', notes: '', tags }));
+}
+
+/** Lets others begin with the open patch, or no more. */
+export function setTemplate(is: boolean): void {
+  const { patch } = workbench;
+  if (!patch) return;
+  const tags = (patch.tags ?? []).filter((tag) => tag !== TEMPLATE);
+  workbench.edit(is ? 'a template' : 'no template', { ...patch, tags: is ? [...tags, TEMPLATE] : tags });
 }
 
 export async function openFile(file: File): Promise<void> {

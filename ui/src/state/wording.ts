@@ -3,6 +3,7 @@ import type { FieldFacts, Route } from '../api/api';
 import { workbench } from './workbench.svelte';
 import { modules, routes, verbOf, type FirstRoute } from './document';
 import { extentOf } from '../api/sheet';
+import { shown } from '../common/format';
 
 /** Returns the id of the route whose amount a destination is, if it is one. */
 function routeOf(destination: string): string | undefined {
@@ -47,6 +48,27 @@ export function amountUnit(destination: string): string {
 /** Returns the unit of a route's own amount. */
 export function unitOf(route: Route): string {
   return route.mode === 'scale' ? 'ratio' : (route.amount_unit ?? amountUnit(route.destination));
+}
+
+/** Returns the unit of a destination's value. */
+export function valueUnit(destination: string): string {
+  const known = workbench.catalogue?.destinations.find((at) => at.name === destination);
+  return known?.unit ?? parameterOf(destination)?.unit ?? amountUnit(destination);
+}
+
+/** Returns what moves the amount of a route, as the end of its sentence: "none of it at full velocity". */
+export function amountSays(route: Route): string {
+  const moving = workbench.patch ? routes(workbench.patch) : [];
+  const said = moving
+    .filter((other) => other.destination === `route:${route.id}.amount` && other.enabled !== false)
+    .map((other) => {
+      const source = other.source.replace('_', ' ');
+      const played = other.source in (workbench.catalogue?.signals ?? {});
+      if (!played || (other.mode ?? 'add') !== 'add') return `its amount moved by ${source}`;
+      const full = Number(((route.amount ?? 0) + (other.amount ?? 0)).toPrecision(6));
+      return `${Math.abs(full) < 1e-9 ? 'none of it' : shown(full, unitOf(route))} at full ${source}`;
+    });
+  return said.join(', ');
 }
 
 /** Returns what a new route on a destination begins with. */

@@ -107,8 +107,8 @@ export class Workbench {
     try {
       this.catalogue = await unwrap(api.GET('/api/catalogue'));
       await this.refreshHeads();
-      const wished = location.hash.slice(1) || settings.now.last;
-      const first = this.heads.find((head) => head.id === wished) ?? this.heads.find((h) => h.demo === FIRST_DEMO);
+      const asked = location.hash.slice(1) || settings.now.last;
+      const first = this.heads.find((head) => head.id === asked) ?? this.heads.find((h) => h.demo === FIRST_DEMO);
       const opening = first ?? this.heads[0];
       if (opening) await this.open(opening.id);
     } catch (error) {

@@ -195,7 +195,7 @@ def weigh_source(route: Any, flat: Floats, given: Floats, column: Index, length:
 
 @inline_kernel
 def scale(given: Floats, route: Any, flat: Floats, column: Index, length: Index) -> None:
-    """Turn what a route pulls into what it gives."""
+    """Turn what a route sends into what it gives."""
     mode = route.mode
     if route.amount_at != NOTHING:
         amounts = stretch(flat, route.amount_at + column, length)

@@ -197,22 +197,22 @@ class _Compiler:
 
     def _lay_lanes(self) -> dict[str, Lane]:
         """Give rows to everything that moves: what routes reach, the pitch, and macros that are played."""
-        pulls: dict[str, list[Route]] = {PITCH_LANE: []}
+        reaching: dict[str, list[Route]] = {PITCH_LANE: []}
         bases: dict[str, str] = {PITCH_LANE: GLIDE_ROW}
         for module in self.patch.modules:
             if module.control and (played := module.control[1] + module.id) in self.performance_rows:
                 name = f"{module.id}.{module.control[0]}"
-                pulls[name] = []
+                reaching[name] = []
                 bases[name] = played
         for route in self.patch.live_routes:
-            pulls.setdefault(route.destination, []).append(route)
+            reaching.setdefault(route.destination, []).append(route)
         lanes = {}
-        for name in sorted(pulls, key=lambda n: (n not in VOICE, list(VOICE).index(n) if n in VOICE else 0)):
+        for name in sorted(reaching, key=lambda n: (n not in VOICE, list(VOICE).index(n) if n in VOICE else 0)):
             destination = self.patch.destination(name)
             assert destination is not None, name
             base_from = bases.get(name)
             base = 0.0 if base_from and name != PITCH_LANE else self.patch.base(destination)
-            lanes[name] = Lane(destination, base, base_from, pulls[name], self.next_row)
+            lanes[name] = Lane(destination, base, base_from, reaching[name], self.next_row)
             self.next_row += 3
         return lanes
 

@@ -138,33 +138,3 @@ def to_octaves(patch: Patch, name: str) -> Patch:
         raise Problem("amount", f"{route.amount:g} Hz from {base:g} Hz", f"over {-base:g} Hz, to be said in octaves")
     fields = {"amount": at.distance(base, base + route.amount), "amount_unit": None}
     return check_patch(with_route(patch.document(), name, fields))
-
-
-def macro_end(patch: Patch, macro: str, full: bool, values: dict[str, float]) -> Patch:
-    """Return a patch in which a macro, at one of its ends, sets destinations to given values.
-
-    The other end of each stays where it is: a range that is there has its one end set; where there is none yet, the
-    present base is the other end.
-
-    Raises Problem for a macro or a destination that is not there.
-    """
-    module = patch.modules_by_id.get(macro)
-    if module is None or not module.is_control:
-        raise Problem("macro", shown(macro), "a macro of this patch")
-    document = patch.document()
-    for name, value in values.items():
-        at = patch.destination(name)
-        if at is None or name.startswith("route:"):
-            raise Problem("destination", shown(name), "a destination of the voice or a parameter of a module")
-        end = "high" if full else "low"
-        route = next((r for r in patch.routes if r.source == macro and r.destination == name), None)
-        if route is not None and route.mode == "range":
-            document = with_route(document, route.id, {end: value})
-            continue
-        other = patch.base(at)
-        ends = {"low": other, "high": value} if full else {"low": value, "high": other}
-        if route is not None:
-            document = with_route(document, route.id, {"mode": "range", **ends, "amount": None})
-            continue
-        document, _ = with_new_route(document, {"source": macro, "destination": name, "mode": "range", **ends})
-    return check_patch(document)

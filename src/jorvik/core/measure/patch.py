@@ -159,8 +159,10 @@ _LEAST_HZ: Final = 1e-3
 
 @dataclass(frozen=True)
 class Stretch:
-    """What a lane does over a stretch of the run."""
+    """What a lane or a signal does over a stretch of the run."""
 
+    begins: float
+    ends: float
     least: float
     greatest: float
     distance: float
@@ -170,19 +172,26 @@ class Stretch:
 
 
 def over(of: Trace, name: str, from_s: float, to_s: float) -> Stretch:
-    """Return what a moved lane does between two moments of the run.
+    """Return what a moved lane, or ``signal.<id>``, does between two moments of the run.
 
     Raises Problem when nothing moves it, or there is nothing between the two.
     """
-    lane = of.lanes.get(name)
-    if lane is None:
-        raise Problem("the lane", shown(name), f"one that something moves: {', '.join(of.lanes)}")
+    lane, signal = of.lanes.get(name), of.signals.get(name.removeprefix("signal."))
+    if lane is None and (signal is None or not name.startswith("signal.")):
+        raise Problem("the lane", shown(name), f"a signal, or a lane that something moves: {', '.join(of.lanes)}")
     first, last = (min(max(round(t * of.rate), 0), of.run.length) for t in sorted((from_s, to_s)))
     if last - first < 2:
         raise Problem("the stretch", f"{from_s:g} to {to_s:g} s", f"two samples at least, within {of.seconds:g} s")
+    if lane is None:
+        assert signal is not None
+        values = signal[first:last]
+        least, greatest = float(values.min()), float(values.max())
+        return Stretch(float(values[0]), float(values[-1]), least, greatest, greatest - least, "signal", {})
     values, at = lane.value[first:last], lane.lane.destination
     least, greatest = float(values.min()), float(values.max())
     return Stretch(
+        float(values[0]),
+        float(values[-1]),
         least,
         greatest,
         musical_distance(at, least, greatest),

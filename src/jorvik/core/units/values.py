@@ -31,7 +31,17 @@ _TIME: Final[Scale] = {"s": _times(1.0), "ms": _times(0.001), "min": _times(60.0
 _PERIOD: Final[Scale] = {"s": lambda x: 1.0 / x, "ms": lambda x: 1000.0 / x}
 _HERTZ: Final[Scale] = {"hz": _times(1.0), "khz": _times(1000.0), **_PERIOD}
 _SHARE: Final[Scale] = {"": _times(1.0), "%": _times(0.01), "v": _times(1.0 / VOLTS_PER_UNIT), "x": _times(1.0)}
-_INTERVAL: Final = {"st": 1.0, "cents": 0.01, "cent": 0.01, "ct": 0.01, "oct": 12.0}
+_INTERVAL: Final = {
+    "st": 1.0,
+    "semitone": 1.0,
+    "semitones": 1.0,
+    "cents": 0.01,
+    "cent": 0.01,
+    "ct": 0.01,
+    "oct": 12.0,
+    "octave": 12.0,
+    "octaves": 12.0,
+}
 
 UNITS: Final[Mapping[str, Scale]] = {
     "s": _TIME,
