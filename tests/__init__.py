@@ -1,3 +1,5 @@
+"""What is run on every change: see ``runner.py``."""
+
 from hypothesis import HealthCheck, settings
 
 # How fast a machine draws examples says nothing of what is tested.

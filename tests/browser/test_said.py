@@ -124,6 +124,17 @@ class Said(BrowserCase):
         self.assertAlmostEqual(route["amount"], 12 * math.log2((180 + 300) / 180), places=6)
         self.assertNotIn("amount_unit", route)
 
+    def test_one_field_goes_back_to_what_it_was(self) -> None:
+        self.page.get_by_role("button", name="Source swell").click()
+        field = self.page.get_by_label("swell attack", exact=True)
+        self.redrawn(lambda: self.type_into("swell attack", "180 ms"))
+        self.redrawn(lambda: self.type_into("swell decay", "300 ms"))
+        self.redrawn(lambda: self.type_into("swell attack", "90 ms"))
+        for text in ("180 ms", "90 ms"):
+            self.redrawn(lambda: field.press("Alt+Backspace"))
+            expect(field).to_have_value(text)
+        expect(self.page.get_by_label("swell decay", exact=True)).to_have_value("300 ms")
+
     def test_a_signal_is_heard_and_split(self) -> None:
         self.page.keyboard.press("Escape")
         self.redrawn(lambda: self.page.get_by_label("Signal heard as sound").select_option("shake"))

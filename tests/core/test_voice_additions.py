@@ -8,6 +8,8 @@ import numpy as np
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.trace import trace
+from jorvik.core.figures import KINDS
+from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
 from tests.core.test_voice_parts import key_of, levels, peak, sound
@@ -51,6 +53,24 @@ class Bands(unittest.TestCase):
         at = (np.arange(most.size) * 48 + 4800 + 24) / RATE
         expected = [bell_db(1000, 700, 12 * math.sin(math.pi * t), 1.5) for t in at]
         np.testing.assert_allclose(20 * np.log10(most / least), expected, atol=0.1)
+
+
+class Drive(unittest.TestCase):
+    FULL = 0.3 * math.sqrt(2)
+
+    def test_compensated_or_not_and_by_how_much_is_said(self) -> None:
+        for decibels in (6.0, 24.0):
+            made = [
+                levels(sound({"drive": decibels, "amplitude": 0.4}, 440.0, drive={"compensated": is_so}))
+                for is_so in (True, False)
+            ]
+            wanted = 20 * math.log10(self.FULL / math.tanh(10 ** (decibels / 20) * self.FULL))
+            self.assertAlmostEqual(20 * math.log10(peak(made[0], 440) / peak(made[1], 440)), wanted, delta=0.02)
+            of = patch(performance=note(0.3, 0.0), voice={"base": {"drive": decibels}})
+            [said] = KINDS["driven"](Context(of))
+            self.assertAlmostEqual(said.value, wanted, places=9)
+        for voice in ({}, {"base": {"drive": 9.0}, "drive": {"compensated": False}}):
+            self.assertEqual(list(KINDS["driven"](Context(patch(voice=voice)))), [])
 
 
 class Hertz(unittest.TestCase):

@@ -1248,6 +1248,12 @@ export interface components {
              * @default 0
              */
             crossover_hz?: number;
+            /**
+             * Compensated
+             * @description A driven tone of full level stays at full level; without this, drive is louder.
+             * @default true
+             */
+            compensated?: boolean;
         };
         /**
          * Effects

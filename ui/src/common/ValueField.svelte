@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, unwrap } from '../api/api';
+  import { api, unwrap, type Patch } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { bareUnit, shown } from './format';
@@ -15,6 +15,8 @@
     noteValues?: boolean;
     width?: string;
     hint?: string | undefined;
+    /** What it is in a patch: Alt-Backspace goes back to what that was before. */
+    part?: ((patch: Patch) => number | string | undefined) | undefined;
     /** What Ctrl-Backspace goes back to. */
     reset?: number | string | undefined;
   }
@@ -28,6 +30,7 @@
     noteValues = false,
     width = '7rem',
     hint,
+    part,
     reset
   }: Props = $props();
 
@@ -126,7 +129,22 @@
     pulling = false;
   }
 
+  /** What it was before, the latest first. */
+  const earlier = $derived(part ? workbench.steps.earlier(part, value) : []);
+  const says = $derived(
+    [hint, earlier.length > 0 && `Was ${shown(earlier[0]!, unit)} before; Alt-Backspace goes back to that.`]
+      .filter((text) => text)
+      .join('\n')
+  );
+
   function onkeydown(event: KeyboardEvent): void {
+    if (event.altKey && event.key === 'Backspace' && earlier.length > 0) {
+      event.preventDefault();
+      event.stopPropagation();
+      typed = null;
+      oncommit(earlier[0]!, '');
+      return;
+    }
     if ((event.ctrlKey || event.metaKey) && event.key === 'Backspace' && reset !== undefined) {
       event.preventDefault();
       typed = null;
@@ -158,7 +176,7 @@
   class:snug={width === 'auto'}
   aria-label={label}
   aria-invalid={wrong !== ''}
-  data-hint={hint}
+  data-hint={says || undefined}
   value={text}
   spellcheck="false"
   autocomplete="off"

@@ -1,6 +1,6 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
-  import type { FieldFacts, Module } from '../api/api';
+  import type { FieldFacts, Module, Patch } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
@@ -50,6 +50,12 @@
     ...Object.keys(workbench.catalogue?.tables ?? {}).map((name) => [name, name] as const),
     ...(workbench.patch?.voice?.oscillators?.tables ?? []).map((own) => [own.name, `${own.name} (own)`] as const)
   ]);
+
+  /** What the field of this source is in a patch. */
+  function partOf(patch: Patch): number | string | undefined {
+    const found = modules(patch).find((one) => one.id === module?.id) as unknown as Record<string, number> | undefined;
+    return found && (found[field.name] ?? (field.default as number));
+  }
 
   function set(next: unknown, merge = '', draft = false): void {
     const reads =
@@ -106,6 +112,7 @@
         value={value as number | string}
         unit={field.unit ?? 'signal'}
         label={said}
+        part={module && partOf}
         low={field.low}
         high={field.high}
         noteValues={field.note_values ?? false}

@@ -134,6 +134,7 @@
       value={route[figure.field] ?? (figure.field === 'via_depth' ? 1 : 0)}
       unit={figure.unit}
       label={figure.label}
+      part={(patch) => routes(patch).find((one) => one.id === id)?.[figure.field] ?? undefined}
       low={figure.low}
       high={figure.high}
       width="100%"

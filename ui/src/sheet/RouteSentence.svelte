@@ -67,6 +67,7 @@
       value={route.amount ?? 0}
       {unit}
       label="Amount of {route.source} on {title}"
+      part={(patch) => patch.routes?.find((one) => one.id === route.id)?.amount}
       low={route.mode === 'scale' ? 0 : null}
       high={route.mode === 'scale' ? 1 : null}
       width="auto"

@@ -187,6 +187,7 @@
         value={lane.set_value}
         {unit}
         label="{lane.title} set value"
+        part={(patch) => patch.voice?.base?.[name]}
         low={lane.low}
         high={lane.high}
         width="auto"

@@ -33,6 +33,7 @@ export interface Pages {
 export const ELSEWHERE: readonly (readonly [string, string])[] = [
   ['↑ ↓ in a figure', 'nudge it; finer with Shift'],
   ['Ctrl-Backspace in a figure', 'back to its default; a drag up or down turns it'],
+  ['Alt-Backspace in a figure', 'back to what it was before, and again to change between the two'],
   ['← → on the time axis', 'move the cursor; finer with Shift'],
   ['Alt ← →', 'set a post at the cursor; a drag on the time axis sets both'],
   ['arrows on a square of a curve', 'move it; finer with Shift']

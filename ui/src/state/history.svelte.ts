@@ -48,6 +48,16 @@ export class History {
   undoLabel = $derived(this.done.at(-1)?.label ?? '');
   redoLabel = $derived(this.undone.at(-1)?.label ?? '');
 
+  /** Returns what one part of the patch was before, the latest first, each once, without what it is now. */
+  earlier<T>(part: (patch: Patch) => T, now: T): T[] {
+    const found: T[] = [];
+    for (const step of [...this.done].reverse()) {
+      const was = part(step.before);
+      if (was !== now && was !== undefined && !found.includes(was)) found.push(was);
+    }
+    return found;
+  }
+
   /** Adds a change. It ends what could have been done again. */
   add(label: string, before: Patch, after: Patch, merge = ''): void {
     const last = this.done.at(-1);

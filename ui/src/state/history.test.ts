@@ -58,6 +58,15 @@ describe('steps', () => {
     expect(steps.back()).toBeUndefined();
   });
 
+  it('tell what one part was before, the latest first', async () => {
+    const steps = await fresh();
+    steps.add('first', a, b);
+    steps.add('second', b, c);
+    steps.add('back', c, b);
+    expect(steps.earlier((patch) => patch.name, 'b')).toEqual(['c', 'a']);
+    expect(steps.earlier(() => 1, 1)).toEqual([]);
+  });
+
   it('end what could have been done again when something else is done', async () => {
     const steps = await fresh();
     steps.add('first', a, b);

@@ -156,6 +156,7 @@ class DriveSettings(Strict):
     crossover_hz: float = param(
         0.0, "Hz", 0.0, 2_000.0, "Below this nothing is driven; 0 drives it all.", movable=False
     )
+    compensated: bool = choice(True, "A driven tone of full level stays at full level; without this, drive is louder.")
 
 
 class DelaySettings(Strict):

@@ -16,7 +16,7 @@ from jorvik.core.units.levels import decibels
 from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import rate_text, time_text
 
-MOMENTS = 6
+MOMENTS = 64
 LONGEST_S = 600.0
 
 

@@ -211,10 +211,10 @@ class _Voice:
         if self.delay:
             both = np.concatenate([self.waiting, lanes], axis=1)
             late, self.waiting = np.ascontiguousarray(both[:, :length]), both[:, length:]
-        crossover = self.run.patch.voice.drive.crossover_hz
+        driving = self.run.patch.voice.drive
         for c in range(self.channels):
             if self.factor > 1:
-                shape(lanes, self.shapes[c], crossover, self.factor, rate, fine[c])
+                shape(lanes, self.shapes[c], driving.crossover_hz, driving.compensated, self.factor, rate, fine[c])
                 whole = np.concatenate([self.history[c], fine[c]])
                 self.history[c] = whole[whole.size - self.taps.size + 1 :]
                 decimate(whole, self.taps, self.factor, channels[c])

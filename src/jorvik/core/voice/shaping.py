@@ -54,17 +54,25 @@ def drive(x: float, gain: float, s: Floats) -> float:
 
 
 @inline_kernel
-def _set_drive(decibels: float, s: Floats) -> tuple[float, float, float]:
-    """Keep, and return, gain, level and share of the drive: a driven sine of full level stays at full level."""
+def compensation(decibels: float) -> float:
+    """Return the factor with which a driven sine of full level stays at full level: L / tanh(g L)."""
+    return SINE_PEAK / math.tanh(10.0 ** (decibels / 20.0) * SINE_PEAK)
+
+
+@inline_kernel
+def _set_drive(decibels: float, compensated: bool, s: Floats) -> tuple[float, float, float]:
+    """Keep, and return, gain, level and share of the drive."""
     s[_LAST_DRIVE] = decibels
     s[_GAIN] = 10.0 ** (decibels / 20.0)
-    s[_LEVEL] = SINE_PEAK / math.tanh(s[_GAIN] * SINE_PEAK)
+    s[_LEVEL] = compensation(decibels) if compensated else 1.0
     s[_MIX] = min(decibels / 3.0, 1.0)
     return s[_GAIN], s[_LEVEL], s[_MIX]
 
 
 @kernel
-def shape(lanes: Floats, s: Floats, crossover_hz: float, factor: int, rate: float, tones: Floats) -> None:
+def shape(
+    lanes: Floats, s: Floats, crossover_hz: float, compensated: bool, factor: int, rate: float, tones: Floats
+) -> None:
     """Fold and drive one channel of tones in place; what lies under the crossover passes by the drive.
 
     Depths go straight from one sample's to the next one's. The drive fades in over its first 3 dB, so that 0 dB is
@@ -77,7 +85,7 @@ def shape(lanes: Floats, s: Floats, crossover_hz: float, factor: int, rate: floa
         gain, level, mix = s[_GAIN], s[_LEVEL], s[_MIX]
         new_gain, new_level, new_mix = gain, level, mix
         if driven != s[_LAST_DRIVE]:
-            new_gain, new_level, new_mix = _set_drive(driven, s)
+            new_gain, new_level, new_mix = _set_drive(driven, compensated, s)
         for k in range(factor):
             at = (k + 1) / factor
             place = n * factor + k
