@@ -155,13 +155,18 @@ SPECTRUM_SIZE: Final = 4096
 
 def _spectra(samples: Floats, columns: int) -> tuple[Floats, Floats]:
     """Return the amplitudes of the spectrum around the middle of each column, shape (columns, bins), and the window."""
+    from scipy.signal import ShortTimeFFT
     from scipy.signal.windows import blackmanharris
 
     window = blackmanharris(SPECTRUM_SIZE, sym=False)
-    mono = np.pad(samples.mean(axis=1), SPECTRUM_SIZE // 2)
-    firsts = ((np.arange(columns) + 0.5) * samples.shape[0] / columns).astype(int)
-    frames = np.lib.stride_tricks.sliding_window_view(mono, SPECTRUM_SIZE)[firsts]
-    return np.abs(np.fft.rfft(frames * window, axis=1)), window
+    frames = samples.shape[0]
+    # Slice p stands about sample p * hop: of so many the one nearest to the middle of each column is taken.
+    hop = max(1, frames // columns)
+    middles = (np.arange(columns) + 0.5) * frames / columns
+    nearest = np.rint(middles / hop).astype(int)
+    mono = np.pad(samples.mean(axis=1), (0, max(0, SPECTRUM_SIZE - frames)))
+    slices = ShortTimeFFT(window, hop, 1.0).stft(mono, p0=0, p1=int(nearest[-1]) + 1)
+    return np.abs(slices[:, nearest].T), window
 
 
 def spectrogram(samples: Floats, rate: int, columns: int, rows: int) -> Picture:
