@@ -1622,6 +1622,13 @@ export interface components {
             up: string | null;
             /** Began S */
             began_s: number;
+            /** Point */
+            point?: number | null;
+            /**
+             * Unit S
+             * @default 1
+             */
+            unit_s?: number;
         };
         /**
          * HarmonicRow

@@ -61,6 +61,19 @@ export function ground(on: Surface, sheet: Sheet, ink: Inks): void {
   }
 }
 
+/** Draws the beat behind a curve: a line each so many seconds, stronger where a beat begins. */
+export function beats(on: Surface, sheet: Sheet, everyS: number, tempo: number, ink: Inks): void {
+  const first = Math.ceil(sheet.from_s / everyS);
+  const last = Math.floor(sheet.to_s / everyS);
+  // Closer than this they are no help.
+  if ((last - first) * 5 > on.width) return;
+  for (let i = first; i <= last; i++) {
+    const whole = (i * everyS * tempo) / 60;
+    on.context.fillStyle = Math.abs(whole - Math.round(whole)) < 1e-6 ? ink.faint : ink.rule;
+    on.context.fillRect(Math.round(placeOf(sheet, i * everyS) * on.width), 0, 1, on.height);
+  }
+}
+
 /** Returns the ticks that have room on a row, with their heights in pixels. */
 function placed(on: Surface, scale: Scale): { y: number; label: string }[] {
   const ticks = scale.ticks.map((tick) => ({

@@ -328,6 +328,10 @@
     min-height: 38px;
     max-height: 44%;
   }
+  /* A curve that is drawn on the note's own time has the room that it takes. */
+  .sources:has(:global(.row.drawn)) {
+    max-height: 58%;
+  }
   .none {
     margin: 0;
     padding: 8px 14px;

@@ -15,6 +15,7 @@
   import Labelled from '../common/Labelled.svelte';
   import PlacedFigures from './PlacedFigures.svelte';
   import ValueField from '../common/ValueField.svelte';
+  import SourcesTable from './SourcesTable.svelte';
 
   let { patch }: { patch: Patch } = $props();
 
@@ -71,6 +72,12 @@
       start_s: later(last.start_s ?? 0, (i + 1) * apart)
     }));
     setPerformance({ notes: [...notes.slice(0, Math.max(1, count)), ...more] }, label, merge);
+  }
+  /** Sets a second note after the first: another key, as long. */
+  function second(key: number, merge: string): void {
+    const first = notes[0] ?? {};
+    const next = notes[1] ?? { ...first, start_s: later(first.start_s ?? 0, first.length_s ?? 1) };
+    setPerformance({ notes: [first, { ...next, key }] }, `then ${shown(key, 'key')}`, merge);
   }
   /** Places the notes at equal distances, each as it is. */
   function spread(gap: number, label: string, merge = ''): void {
@@ -265,6 +272,10 @@
   {#each bases as figure (figure.label)}{@render figureField(figure)}{/each}
 </Fold>
 
+<Fold title="Sources side by side" bind:open={() => opened['Sources'] ?? false, (open) => (opened['Sources'] = open)}>
+  <SourcesTable />
+</Fold>
+
 <h3>Test note</h3>
 <Labelled
   name="in a row"
@@ -280,6 +291,19 @@
     oncommit={(v, merge) => row(Math.round(Number(v)), `${v} notes in a row`, merge)}
   />
 </Labelled>
+{#if voice.mode && voice.mode !== 'poly' && (performance.notes?.length ?? 1) <= 2}
+  <Labelled name="then key" under="a second key, struck as the first is let go, shows the glide">
+    <ValueField
+      value={performance.notes?.[1]?.key ?? workbench.key}
+      unit="key"
+      label="Key of the second note"
+      low={0}
+      high={127}
+      width="100%"
+      oncommit={(v, merge) => second(Number(v), merge)}
+    />
+  </Labelled>
+{/if}
 {#if (performance.notes?.length ?? 1) > 1}
   <Labelled name="apart">
     <ValueField

@@ -136,7 +136,7 @@ _TABLE: Final = (
     _row("pulse_width", "Pulse width", "ratio", _WIDTHS, 0.5, "timbre", "Share of the cycle that oscillator 1's pulse is up.", heard_through="osc1"),
     _row("osc2_pulse_width", "Oscillator 2 pulse width", "ratio", _WIDTHS, 0.5, "timbre", "Share of the cycle that oscillator 2's pulse is up.", heard_through="osc2"),
     _row("drive", "Drive", "dB", (0.0, 36.0), 0.0, "timbre", "Gain into soft clipping, which adds harmonics.", adds_partials=True),
-    _row("detune", "Detune", "cents", (0.0, 100.0), 0.0, "pitch", "How far the outermost voices of the unison stand from the middle.", heard_through="unison"),
+    _row("detune", "Detune", "cents", (0.0, 100.0), 0.0, "pitch", "How far the outermost voices of the unison stand from each other.", heard_through="unison"),
     _row("pan", "Pan", "ratio", (-1.0, 1.0), 0.0, "place", "Left to right."),
     _row("osc2_wavetable_position", "Oscillator 2 wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table oscillator 2 reads; where oscillator 1 does, until it is set or moved.", heard_through="osc2", follows="wavetable_position"),
     _row("sub_position", "Sub wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table the sub oscillator reads.", heard_through="sub"),

@@ -24,6 +24,15 @@ def find(context: Context) -> Iterator[Figure]:
             "cents",
             "From the lowest to the highest pitch while the note is held; the shares below say who made it.",
         )
+    if context.patch.voice.oscillators.unison > 1 and context.patch.at_work("detune"):
+        pitch, half = context.held(context.values("pitch")), context.held(context.values("detune")) / 200.0
+        yield Figure(
+            "pitch" if lane is not None else "",
+            "spread with the unison",
+            100.0 * float((pitch + half).max() - (pitch - half).min()),
+            "cents",
+            "From the lowest pitch of the lowest voice to the highest of the highest, while the note is held.",
+        )
     note_hz = key_hz(context.patch.performance.notes[0].key)
     if context.patch.voice.oscillators.unison > 1:
         yield from _beat(context, "detune", "outer unison voices beat at", note_hz, context.values("detune"), 0.5)

@@ -152,6 +152,10 @@ class Handle:
     up: str | None
     """The level that dragging it up and down sets."""
     began_s: float
+    point: int | None = None
+    """The drawn point that it is, where it is one."""
+    unit_s: float = 1.0
+    """Seconds of one unit of that point's time."""
 
 
 class Strict(BaseModel):

@@ -13,6 +13,7 @@ from jorvik.core.modules.base import (
     GATE,
     NOTE_ON,
     START,
+    Handle,
     Module,
     Signal,
     Time,
@@ -87,6 +88,15 @@ class Curve(Module):
             return None
         begin, end = self.loop
         return float(self.points[end][0] - self.points[begin][0]) * self.slot_value("time", tempo)
+
+    def handles(self, tempo: Tempo, on_s: float, off_s: float) -> list[Handle]:
+        """Each of its points, where the first time through it lies. Of two in one place the later is on top."""
+        del off_s
+        unit_s = self.slot_value("time", tempo)
+        return [
+            Handle(f"point {i + 1}", on_s + t * unit_s, height, None, None, on_s, i, unit_s)
+            for i, (t, height, *_) in enumerate(self.points)
+        ]
 
     def summary(self) -> str:
         """Say how long it is."""

@@ -1,0 +1,54 @@
+<script lang="ts">
+  import Button from '../common/Button.svelte';
+  import { figure, seconds } from '../common/format';
+  import { term } from '../common/hint';
+  import { workbench } from '../state/workbench.svelte';
+
+  /** When each source peaks, how it gets there and where it dips: all in one table. */
+  const signals = $derived(Object.entries(workbench.judging.judgement?.measures.signals ?? {}));
+  /** The dips between the rises of a source, as its own page says them. */
+  function dips(id: string): string {
+    const all = workbench.judging.judgement?.figures ?? [];
+    const mine = all.filter((one) => one.about.what === 'source' && one.about.id === id && one.name.startsWith('dip'));
+    return mine.map((one) => one.said).join('; ') || '–';
+  }
+  const time = (t: number | null | undefined): string => (t == null ? '–' : seconds(t));
+</script>
+
+<table class="figures" aria-label="Peaks, rises and dips of every source">
+  <thead>
+    <tr>
+      <th></th>
+      <th {...term('Greatest value, and when, from note-on')}>peak</th>
+      <th {...term('When it has come 90 % of the way from start to peak')}>rise</th>
+      <th {...term('When half of the fall after the peak is left')}>half</th>
+      <th {...term('The least value between two peaks, and when')}>dips</th>
+    </tr>
+  </thead>
+  <tbody>
+    {#each signals as [id, of] (id)}
+      <tr>
+        <td><Button look="bare" onclick={() => (workbench.chosen = { what: 'source', id })}>{id}</Button></td>
+        <td>{figure(of.peak, 3)}<br />{time(of.peak_s)}</td>
+        <td>{time(of.rise_s?.[2])}</td>
+        <td>{time(of.fall_s?.[0])}</td>
+        <td class="dips">{dips(id)}</td>
+      </tr>
+    {:else}
+      <tr><td colspan="5">No source yet.</td></tr>
+    {/each}
+  </tbody>
+</table>
+
+<style>
+  td:first-child,
+  .dips {
+    text-align: left;
+    white-space: normal;
+  }
+  td,
+  th {
+    padding: 0 3px;
+    vertical-align: top;
+  }
+</style>
