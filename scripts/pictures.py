@@ -56,10 +56,24 @@ def curve_editor(page: Page) -> None:
 
 
 def macro(page: Page) -> None:
-    """A macro put at its end."""
+    """A macro put at its end, and what each of its destinations is at 0, half and full."""
     open_demo(page, "Night Watch")
     page.get_by_role("button", name="Source watch,").click()
-    page.get_by_role("button", name="Put it full").click()
+    page.get_by_role("button", name="full", exact=True).click()
+
+
+def sources(page: Page) -> None:
+    """Peaks, rises and dips of every source in one table."""
+    open_demo(page, "Ice Choir")
+    page.get_by_role("button", name="Sources side by side").click()
+    page.wait_for_timeout(1500)
+    page.get_by_role("table", name="Peaks, rises and dips of every source").scroll_into_view_if_needed()
+
+
+def templates(page: Page) -> None:
+    """The library, with what a patch can start from."""
+    page.get_by_role("button", name="Patches", exact=True).click()
+    page.get_by_label("Find a patch").fill("template")
 
 
 def map_of_it(page: Page) -> None:
@@ -127,6 +141,8 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-at-work": ("light", at_work),
     "curve-editor": ("light", curve_editor),
     "macro": ("light", macro),
+    "sources": ("light", sources),
+    "templates": ("light", templates),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
     "harmonics": ("light", harmonics),

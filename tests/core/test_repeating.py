@@ -20,7 +20,7 @@ class EachTurn(unittest.TestCase):
         self.assertAlmostEqual(found["repeats at"], 12.5, delta=0.01)
         self.assertAlmostEqual(found["duty"], 0.3, delta=0.001)
         self.assertEqual((found["rises in"], found["falls in"]), (0.0, 0.0))
-        self.assertAlmostEqual(found["steps"], 2.0, delta=0.2)
+        self.assertEqual(found["steps"], 2.0)
 
     def test_a_triangle_and_a_saw(self) -> None:
         found = self.read({"id": "x", "kind": "lfo", "shape": "triangle", "rate": 8.0})
@@ -45,7 +45,7 @@ class EachTurn(unittest.TestCase):
         found = self.read(ramp, clock, {"id": "x", "kind": "sample_hold", "input": "r", "clock": "c"})
         self.assertAlmostEqual(found["repeats at"], 5.0, delta=0.01)
         # Eight levels an eighth apart; the eighth change is the fall back.
-        self.assertAlmostEqual(found["steps"], 8.0, delta=0.3)
+        self.assertEqual(found["steps"], 8.0)
 
     def test_what_does_not_repeat_has_none(self) -> None:
         for module in (

@@ -7,6 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jorvik.core.engine.trace import trace
+from jorvik.core.figures import KINDS
+from jorvik.core.measure.context import Context
 from tests.support import RATE, Json, note, patch
 
 PERIOD = 6000
@@ -78,6 +80,16 @@ class Resets(unittest.TestCase):
     def test_left_out_nothing_is_reset(self) -> None:
         values = made({"kind": "lfo", "shape": "saw_up", "rate": 1.0, "reset": 1.0})
         np.testing.assert_allclose(values, 2.0 * np.arange(RATE) / RATE - 1.0, atol=1e-9)
+
+
+class Repeats(unittest.TestCase):
+    def test_what_is_reset_repeats_as_often_as_it_is(self) -> None:
+        hold: Json = {"id": "x", "kind": "sample_hold", "input": "n", "clock": "fast", "loop": 5, "reset": "tick"}
+        modules = [TICK, {"id": "fast", "kind": "clock", "rate": 40.0}, {"id": "n", "kind": "noise"}, hold]
+        route: Json = {"source": "x", "destination": "pitch", "amount": 1.0}
+        said = {f.about: f for f in KINDS["repeats"](Context(patch(modules, [route], performance=note(1.0, 0.0))))}
+        # At 120 beats a minute an eighth of a second is a quarter of a beat.
+        self.assertAlmostEqual(said["signal.x"].value, 0.25)
 
 
 class Streams(unittest.TestCase):

@@ -61,7 +61,9 @@ def turns(values: Floats) -> Turns | None:
         return None
     part = values[rises[0] : rises[-1]]
     count = rises.size - 1
-    changes = np.flatnonzero(np.diff(part))
+    # The change that is the first rise counts, the one that is the last does not: whole turns.
+    whole_turns = values[rises[0] - 1 : rises[-1]]
+    changes = np.flatnonzero(np.diff(whole_turns))
     stepped = 0 < changes.size <= part.size // SPARSE
     low, high = least + 0.1 * whole, least + 0.9 * whole
     return Turns(
@@ -70,7 +72,7 @@ def turns(values: Floats) -> Turns | None:
         rise=_way(values, rises, low, high),
         fall=_way(-values, _rises(-values, -middle, RETURN * whole), -high, -low),
         steps=changes.size / count if stepped else 0.0,
-        step=float(np.median(np.abs(np.diff(part)[changes]))) if stepped else 0.0,
+        step=float(np.median(np.abs(np.diff(whole_turns)[changes]))) if stepped else 0.0,
     )
 
 
