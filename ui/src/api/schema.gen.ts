@@ -1541,6 +1541,12 @@ export interface components {
              * @enum {string}
              */
             slope?: "gentle" | "steep";
+            /**
+             * Sings
+             * @description Over a resonance of 97 % it sounds by itself, at its corner, and cutoff plays it.
+             * @default false
+             */
+            sings?: boolean;
         };
         /**
          * FindingView

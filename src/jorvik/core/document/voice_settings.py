@@ -148,6 +148,7 @@ class FilterSettings(Strict):
 
     response: Literal["low", "high", "band", "notch"] = choice("low", "What passes.")
     slope: Literal["gentle", "steep"] = choice("gentle", "12 or 24 dB an octave: one filter, or two in series.")
+    sings: bool = choice(False, "Over a resonance of 97 % it sounds by itself, at its corner, and cutoff plays it.")
 
 
 class DriveSettings(Strict):

@@ -47,6 +47,36 @@ def damping(resonance: float) -> float:
     return 2.0 * 128.0**-resonance
 
 
+SINGS_FROM: Final = 0.97
+"""The resonance over which a filter that may sing has less and less damping."""
+
+_SINGING_K: Final = -0.1
+"""Its damping at a resonance of 1: so much below none that it has begun within some tens of its cycles."""
+
+SINGING_LEVEL: Final = 0.3 * math.sqrt(2.0)
+"""The peak at which it then sings: that of a sine from a table."""
+
+BOUND_FROM: Final = 0.9
+"""The resonance from which its swing is bounded, ever more up to SINGS_FROM."""
+
+
+@inline_kernel
+def singing_damping(resonance: float) -> float:
+    """Return the damping of a filter that may sing: as ever up to SINGS_FROM, from there straight through 0."""
+    if resonance <= SINGS_FROM:
+        return damping(resonance)
+    share = (resonance - SINGS_FROM) / (1.0 - SINGS_FROM)
+    least = damping(SINGS_FROM)
+    return least + (_SINGING_K - least) * share
+
+
+@inline_kernel
+def bound(resonance: float) -> float:
+    """Return how much its damping rises with the square of its swing: at full resonance to 0 at SINGING_LEVEL."""
+    share = min(max((resonance - BOUND_FROM) / (SINGS_FROM - BOUND_FROM), 0.0), 1.0)
+    return share * -_SINGING_K / SINGING_LEVEL**2
+
+
 @inline_kernel
 def corner(share: float, top: float) -> float:
     """Return g of a corner at a share of the sample rate, kept under ``top``."""

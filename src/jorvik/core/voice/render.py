@@ -22,7 +22,7 @@ from jorvik.core.engine.notes import VoiceNote, run_length, voices
 from jorvik.core.engine.run import Block, Run, never
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.voice.effects import SENDS, effects
-from jorvik.core.voice.filters import FILTER_STATES, PEAK_STATES, PEAKS, Filters, filter_block, peak_block
+from jorvik.core.voice.filters import PEAK_STATES, PEAKS, Filters, begun, filter_block, peak_block
 from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
@@ -165,7 +165,7 @@ class _Voice:
         starts = _starts(patch, run.notes[0], self.of.unison)
         self.generators = Tones(self.of, starts, float(run.rate), self.factor, moved)
         self.shapes = np.zeros((self.channels, SHAPE_STATES))
-        self.filtering = np.zeros((self.channels, FILTER_STATES))
+        self.filtering = begun(self.filters, self.channels)
         self.peaks = {name: np.zeros((self.channels, PEAK_STATES)) for name in PEAKS if patch.at_work(f"{name}_gain")}
         self.history = np.zeros((self.channels, self.taps.size - 1))
         self.waiting = np.zeros((len(ROWS), self.delay))
@@ -267,6 +267,8 @@ def _filters(patch: Patch) -> Filters:
         RESPONSES.index(second.response),
         second.slope == "steep",
         said,
+        first.sings,
+        second.sings,
     )
 
 
