@@ -65,9 +65,10 @@ def macro(page: Page) -> None:
 def sources(page: Page) -> None:
     """Peaks, rises and dips of every source in one table."""
     open_demo(page, "Ice Choir")
-    page.get_by_role("button", name="Sources side by side").click()
-    page.wait_for_timeout(1500)
-    page.get_by_role("table", name="Peaks, rises and dips of every source").scroll_into_view_if_needed()
+    page.get_by_role("button", name="Peaks of every source").click()
+    table = page.get_by_role("table", name="Peaks, rises and dips of every source")
+    table.get_by_role("button", name="breath").wait_for(timeout=30_000)
+    table.scroll_into_view_if_needed()
 
 
 def templates(page: Page) -> None:

@@ -78,7 +78,7 @@ class OnTheNote(BrowserCase):
 
     def test_sources_stand_side_by_side(self) -> None:
         self.page.keyboard.press("Escape")
-        self.page.get_by_role("button", name="Sources side by side").click()
+        self.page.get_by_role("button", name="Peaks of every source").click()
         table = self.page.get_by_role("table", name="Peaks, rises and dips of every source")
         row = table.get_by_role("row").filter(has_text="swell")
         expect(row).to_contain_text("420 ms")

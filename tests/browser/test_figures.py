@@ -128,7 +128,7 @@ class Jobs(OnThePage):
         self.source("held")
         eighth = 60 / 100 / 2
         moments = [number(t) for t in self.said("takes a value").split(": ")[1].removesuffix(" …").split(", ")]
-        np.testing.assert_allclose(moments, np.arange(6) * eighth, atol=1e-4)
+        np.testing.assert_allclose(moments, np.arange(8) * eighth, atol=1e-4)
         self.figures_of("cutoff")
         self.assertAlmostEqual(number(self.said("least")), 520 * 2 ** (-17 / 12), delta=0.05)
         self.assertAlmostEqual(number(self.said("greatest")), 520 * 2 ** (17 / 12), delta=0.5)

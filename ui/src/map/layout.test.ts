@@ -29,6 +29,26 @@ describe('the map', () => {
     expect(numbers.at(-2)).toBeCloseTo(laid.boxes['s']!.x);
   });
 
+  it('goes straight where nothing stands between, and round what does', () => {
+    const clear = layout(
+      boxes({ a: 'source', b: 'source', c: 'source' }),
+      joins(['a', 'b'], ['b', 'c'], ['c', 'a']),
+      940
+    );
+    expect(clear.joins['j0']!.path.match(/Q/g)!.length).toBe(2);
+    const over = layout(
+      boxes({ a: 'source', b: 'source', c: 'source' }),
+      joins(['a', 'b'], ['b', 'c'], ['a', 'c']),
+      940
+    );
+    const ys = over.joins['j2']!.path.match(/[\d.]+/g)!
+      .map(Number)
+      .filter((_, i) => i % 2 === 1);
+    const middle = over.boxes['b']!;
+    const clears = ys.some((y) => y < middle.y || y > middle.y + BOX.height);
+    expect(clears || over.boxes['a']!.y !== middle.y).toBe(true);
+  });
+
   it('tells the one join of a loop that goes back, and lays one by itself out too', () => {
     const loop = layout(boxes({ a: 'source', b: 'source', c: 'source' }), joins(['a', 'b'], ['b', 'c'], ['c', 'a']));
     expect(Object.values(loop.joins).filter((join) => join.back).length).toBe(1);

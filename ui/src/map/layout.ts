@@ -54,7 +54,11 @@ export function layout(boxes: readonly Box[], joins: readonly Join[], width = 0)
     // Out at the right and in at the left, whatever side the straight line would meet.
     const out = [start.x + BOX.width / 2, start.x + BOX.width / 2 + BEND].map((at) => ({ x: at, y: start.y }));
     const into = [end.x - BOX.width / 2 - BEND, end.x - BOX.width / 2].map((at) => ({ x: at, y: end.y }));
-    return { path: smooth([...out, ...points.slice(1, -1), ...into]), label, back: false };
+    // By way of dagre's points only where the straight way would lead through a box.
+    const blocked = boxes.some(
+      ({ id: other }) => other !== from && other !== to && meets(out[1]!, into[0]!, centre(other))
+    );
+    return { path: smooth([...out, ...(blocked ? points.slice(1, -1) : []), ...into]), label, back: false };
   };
   return {
     width: x(size.width! - MARGIN - BOX.width / 2) + BOX.width / 2 + MARGIN,
@@ -64,6 +68,16 @@ export function layout(boxes: readonly Box[], joins: readonly Join[], width = 0)
     ),
     joins: Object.fromEntries(joins.map((join) => [join.id, path(join)]))
   };
+}
+
+/** Whether a straight line comes upon a box, which is told by its middle. */
+function meets(a: Spot, b: Spot, box: Spot): boolean {
+  const left = Math.max(Math.min(a.x, b.x), box.x - BOX.width / 2);
+  const right = Math.min(Math.max(a.x, b.x), box.x + BOX.width / 2);
+  if (left >= right) return false;
+  const y = (x: number): number => a.y + ((b.y - a.y) * (x - a.x)) / (b.x - a.x || 1);
+  const [low, high] = [Math.min(y(left), y(right)), Math.max(y(left), y(right))];
+  return high > box.y - BOX.height / 2 && low < box.y + BOX.height / 2;
 }
 
 /** Returns dagre's graph with its layout; the joins that are said to go back have a label. */

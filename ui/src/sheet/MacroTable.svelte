@@ -75,10 +75,13 @@
   />
   <span>{shown(Number(value.toFixed(3)), 'ratio')}</span>
 </div>
+<p class="help" {...term('At note-on, with nothing else moving it. What is typed here makes it a range.')}>
+  What each of its destinations is:
+</p>
 <table aria-label="What {module.id} does at 0, half and full">
   <thead>
     <tr>
-      <th {...term('At note-on, with nothing else moving it. What is typed here makes it a range.')}>what it sets</th>
+      <td></td>
       {#each PLACES as [place, name] (place)}
         <th>
           <Button look="bare" aria-pressed={value === place} onclick={() => turn(place, false)}>{name}</Button>
@@ -143,9 +146,8 @@
     color: var(--ink);
     padding-top: 4px;
   }
-  th:first-child:not([colspan]),
   td:first-child {
-    width: 12%;
+    width: 3%;
   }
   td {
     padding: 1px 2px 1px 0;

@@ -272,7 +272,7 @@
   {#each bases as figure (figure.label)}{@render figureField(figure)}{/each}
 </Fold>
 
-<Fold title="Sources side by side" bind:open={() => opened['Sources'] ?? false, (open) => (opened['Sources'] = open)}>
+<Fold title="Peaks of every source" bind:open={() => opened['Sources'] ?? false, (open) => (opened['Sources'] = open)}>
   <SourcesTable />
 </Fold>
 

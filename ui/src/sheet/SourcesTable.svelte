@@ -35,7 +35,7 @@
         <td class="dips">{dips(id)}</td>
       </tr>
     {:else}
-      <tr><td colspan="5">No source yet.</td></tr>
+      <tr><td colspan="5">{workbench.judging.judgement ? 'No source yet.' : 'Looking…'}</td></tr>
     {/each}
   </tbody>
 </table>

@@ -13,7 +13,7 @@ const EMPTY: Patch = {
   name: 'Untitled',
   performance: { tempo_bpm: 96, notes: [{ key: 48, velocity: 80, start_s: 0, length_s: 1 }], tail_s: 0.5, seed: 1 },
   // Enough in the tone to be filtered: what moves the cutoff or the position is heard at once.
-  voice: { base: { cutoff: 1200, wavetable_position: 0.7 } }
+  voice: { base: { cutoff: 1000, wavetable_position: 0.7 } }
 };
 
 /** The tag of a patch that others begin with; whoever gives it to one of their own adds to them. */
