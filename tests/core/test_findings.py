@@ -214,7 +214,7 @@ class Rules(RuleCase):
         self.sides("vibrato", at(10, 0.2), at(6, 0.2))
         self.sides("vibrato", at(6, 0.0), at(6, 0.1))
 
-    def test_cancelling_movers(self) -> None:
+    def test_cancelling_routes(self) -> None:
         def at(amount: float) -> Patch:
             routes = [
                 {"source": "e", "destination": "cutoff", "amount": 24},
@@ -222,7 +222,7 @@ class Rules(RuleCase):
             ]
             return patch([ENV], routes)
 
-        self.sides("cancelling_movers", at(-22), at(-12))
+        self.sides("cancelling_routes", at(-22), at(-12))
 
     def test_dead_macro(self) -> None:
         def at(base: float) -> Patch:

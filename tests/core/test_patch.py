@@ -120,6 +120,10 @@ class Accepted(unittest.TestCase):
         self.assertEqual(patch.modules[0].slot_value("velocity_depth", patch.performance.tempo), 0.0)
         self.assertEqual(patch.modules[1].slot_value("shape", patch.performance.tempo), 0.0)
 
+    def test_a_finding_set_aside_under_an_older_name_is_still_meant(self) -> None:
+        old = document(set_aside=[{"finding": "cancelling_movers: route.a", "reason": "It is meant."}])
+        self.assertEqual(check_patch(old).set_aside[0].finding, "cancelling_routes: route.a")
+
     def test_demos_come_back_as_they_went_in(self) -> None:
         for doc in demos().values():
             again = parse_patch(json.dumps(doc)).model_dump(mode="json", exclude_unset=True)

@@ -105,7 +105,7 @@ class DocumentStore:
             return [_head(row) for row in session.execute(page)]
 
     def get(self, document_id: uuid.UUID) -> Kept:
-        """Return a document with its draft."""
+        """Return a document with its draft. Raises Missing where there is none."""
         with self._session() as session:
             return _kept(self._row(session, document_id))
 
@@ -187,7 +187,7 @@ class DocumentStore:
             return [Revision(*row) for row in session.execute(wanted.order_by(RevisionRow.number.desc()))]
 
     def revision(self, document_id: uuid.UUID, number: int) -> Document:
-        """Return the document of one revision."""
+        """Return the document of one revision. Raises Missing where there is none."""
         with self._session() as session:
             self._row(session, document_id, deleted=True)
             row = session.scalar(

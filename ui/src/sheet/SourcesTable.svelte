@@ -10,7 +10,7 @@
   function dips(id: string): string {
     const all = workbench.judging.judgement?.figures ?? [];
     const mine = all.filter((one) => one.about.what === 'source' && one.about.id === id && one.name.startsWith('dip'));
-    return mine.map((one) => one.said).join('; ') || '–';
+    return mine.map((one) => one.said).join('; ');
   }
   const time = (t: number | null | undefined): string => (t == null ? '–' : seconds(t));
 </script>
@@ -22,7 +22,6 @@
       <th {...term('Greatest value, and when, from note-on')}>peak</th>
       <th {...term('When it has come 90 % of the way from start to peak')}>rise</th>
       <th {...term('When half of the fall after the peak is left')}>half</th>
-      <th {...term('The least value between two peaks, and when')}>dips</th>
     </tr>
   </thead>
   <tbody>
@@ -32,10 +31,12 @@
         <td>{figure(of.peak, 3)}<br />{time(of.peak_s)}</td>
         <td>{time(of.rise_s?.[2])}</td>
         <td>{time(of.fall_s?.[0])}</td>
-        <td class="dips">{dips(id)}</td>
       </tr>
+      {#if dips(id)}
+        <tr><td></td><td colspan="3" class="dips">dips to {dips(id)}</td></tr>
+      {/if}
     {:else}
-      <tr><td colspan="5">{workbench.judging.judgement ? 'No source yet.' : 'Looking…'}</td></tr>
+      <tr><td colspan="4">{workbench.judging.judgement ? 'No source yet.' : 'Looking…'}</td></tr>
     {/each}
   </tbody>
 </table>

@@ -3,7 +3,7 @@
 import json
 from collections.abc import Callable, Collection, Mapping
 from functools import cached_property
-from typing import Annotated, Any, Literal, NoReturn
+from typing import Annotated, Any, Final, Literal, NoReturn
 
 from pydantic import Field, ValidationError, field_validator
 from pydantic_core import PydanticCustomError
@@ -98,11 +98,21 @@ class Voice(Strict):
         return base
 
 
+RENAMED_RULES: Final = {"cancelling_movers": "cancelling_routes"}
+"""What rules were called in patches kept before, and what they are called now."""
+
+
 class Aside(Strict):
     """A finding that is set aside, and why."""
 
     finding: str = Field(max_length=200, description="The rule and what it was about.")
     reason: str = Field("", max_length=MAX_NAME * 4, description="Why it is meant.")
+
+    @field_validator("finding")
+    @classmethod
+    def _as_it_is_called_now(cls, value: str) -> str:
+        rule, colon, about = value.partition(":")
+        return RENAMED_RULES.get(rule, rule) + colon + about
 
 
 class Patch(Strict):

@@ -81,6 +81,8 @@ def to_range(patch: Patch, name: str) -> Patch:
     """Return a patch in which an adding route takes the base over its own range instead, with the same result.
 
     With s from 0 to 1 the base goes from the set value to the set value moved by the amount.
+
+    Raises Problem for a route that does not add, and where an end would leave the destination's range.
     """
     route = route_of(patch, name)
     at = patch.destination(route.destination)
@@ -96,7 +98,10 @@ def to_range(patch: Patch, name: str) -> Patch:
 
 
 def to_amount(patch: Patch, name: str) -> Patch:
-    """Return a patch in which a range becomes a base and an amount, with the same result."""
+    """Return a patch in which a range becomes a base and an amount, with the same result.
+
+    Raises Problem for a route that has no range.
+    """
     route = route_of(patch, name)
     at = patch.destination(route.destination)
     if route.mode != "range" or at is None or route.low is None or route.high is None:

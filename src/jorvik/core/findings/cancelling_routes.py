@@ -42,7 +42,7 @@ def find(context: Context) -> Iterator[Finding]:
             title = lane.lane.destination.title.lower()
             lesser = min((a, b), key=lambda route: reach[route.id])
             yield Finding(
-                rule="cancelling_movers",
+                rule="cancelling_routes",
                 severity="caution",
                 sentence=f"{a.source} and {b.source} cancel each other on {title}: {LEFT * together / most:.0%} of the movement is left.",
                 why="Each is set far, and little is heard of either.",
