@@ -22,6 +22,7 @@ from jorvik.core.measure.closed_forms import (
     sidebands,
 )
 from jorvik.core.problems import Problem
+from jorvik.core.units.pitch import key_hz
 from tests.support import Json, note, patch
 
 LFO: Json = {"id": "lfo", "kind": "lfo", "rate": 3}
@@ -153,6 +154,7 @@ class Sentences(unittest.TestCase):
             ("swell sets cutoff to 2 kHz", {"mode": "range", "low": 180.0, "high": 2000.0}),
             ("swell sets the cutoff, 273 Hz to 2.81 kHz", {"mode": "range", "low": 273.0, "high": 2810.0}),
             ("swell raises wavetable position from 10 to 42 %", {"mode": "range", "low": 0.1, "high": 0.42}),
+            ("swell sets cutoff from C3 to 2 kHz", {"mode": "range", "low": key_hz(48.0), "high": 2000.0}),
             ("velocity scales vib", {"destination": "route:to pitch.amount", "mode": "scale", "amount": 1.0}),
             ("scales vib by velocity", {"source": "velocity", "destination": "route:to pitch.amount", "mode": "scale"}),
         ):

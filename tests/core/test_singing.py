@@ -42,6 +42,10 @@ class Sings(RuleCase):
             steady = sung(cutoff)[36_000:]
             self.assertAlmostEqual(float(np.abs(steady).max()), SINGING_LEVEL, delta=0.03 * SINGING_LEVEL)
 
+    def test_steep_and_long_it_sings_at_the_same_level(self) -> None:
+        steady = sung(900.0, length=8.0, slope="steep")[48_000:]
+        self.assertAlmostEqual(float(np.abs(steady).max()), SINGING_LEVEL, delta=0.03 * SINGING_LEVEL)
+
     def test_it_is_silent_unless_it_was_asked_to_and_under_97_per_cent(self) -> None:
         self.assertEqual(float(np.abs(sung(500.0, sings=False)).max()), 0.0)
         self.assertLess(float(np.abs(sung(500.0, base={"resonance": 0.96})[24_000:]).max()), 1e-4)

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { offersSource } from './drag';
   import type { Handle, Module } from '../api/api';
+  import { setField } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, routes } from '../state/document';
   import { beats, ground, inkOf, inks, line, type Surface } from '../draw/draw';
@@ -88,9 +89,7 @@
     [];
 
   function setPoints(next: Points, label: string, merge: string, draft: boolean): void {
-    if (!workbench.patch) return;
-    const changed = (workbench.patch.modules ?? []).map((m) => (m.id === module.id ? { ...m, points: next } : m));
-    workbench.edit(`${module.id} ${label}`, { ...workbench.patch, modules: changed as Module[] }, merge, draft);
+    setField(module.id, 'points', next, `${module.id} ${label}`, merge, draft);
   }
 
   /** Sets a drawn point at a time and a height; it stays between its neighbours. */

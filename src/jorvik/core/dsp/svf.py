@@ -71,10 +71,22 @@ def singing_damping(resonance: float) -> float:
 
 
 @inline_kernel
+def _nearness(resonance: float) -> float:
+    """Return how near a filter is to singing: 0 up to BOUND_FROM, 1 from SINGS_FROM on."""
+    return min(max((resonance - BOUND_FROM) / (SINGS_FROM - BOUND_FROM), 0.0), 1.0)
+
+
+@inline_kernel
 def bound(resonance: float) -> float:
     """Return how much its damping rises with the square of its swing: at full resonance to 0 at SINGING_LEVEL."""
-    share = min(max((resonance - BOUND_FROM) / (SINGS_FROM - BOUND_FROM), 0.0), 1.0)
-    return share * -_SINGING_K / SINGING_LEVEL**2
+    return _nearness(resonance) * -_SINGING_K / SINGING_LEVEL**2
+
+
+@inline_kernel
+def following_damping(resonance: float) -> float:
+    """Return the damping of the stage after one that sings: nothing bounds it, so it must neither sing nor lift."""
+    k = damping(resonance)
+    return k + _nearness(resonance) * (1.0 - k)
 
 
 @inline_kernel

@@ -30,7 +30,7 @@ _SENTENCE: Final = re.compile(
 _SCALED: Final = re.compile(r"^scales\s+(?P<route>.+?)\s+by\s+(?P<source>.+?)\s*\.?$", re.IGNORECASE)
 """The same the other way round: ``scales vib by velocity``."""
 _HERTZ: Final = re.compile(r"\dk?\s*k?hz\b", re.IGNORECASE)
-_BARE: Final = re.compile(r"^[+-−]?[\d.]+$")
+_BARE: Final = re.compile(r"^[+\-−]?[\d.]+$")
 _AMOUNT_OF: Final = "the amount of "
 _RANGE: Final = re.compile(r"^(?:from\s+)?(?P<low>.+?)\s+to\s+(?P<high>.+)$", re.IGNORECASE)
 _FILLING: Final = re.compile(r"^(?:by\s+)?(?:up to|down to|up|down|by|±)?\s*", re.IGNORECASE)

@@ -8,13 +8,24 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel
-from jorvik.core.dsp.svf import TOP, advance, bell, bound, corner, damping, feedback, passed, singing_damping
+from jorvik.core.dsp.svf import (
+    TOP,
+    advance,
+    bell,
+    bound,
+    corner,
+    damping,
+    feedback,
+    following_damping,
+    passed,
+    singing_damping,
+)
 from jorvik.core.voice.tones import ROWS
 
 _CUTOFF, _RESONANCE = ROWS["cutoff"], ROWS["resonance"]
 _CUTOFF2, _RESONANCE2, _MIX = ROWS["filter2_cutoff"], ROWS["filter2_resonance"], ROWS["filter_mix"]
 
-_S1, _, _S3, _, _LAST_HZ, _LAST_R, _G, _K, _A1, _BOUND, _SWING = range(11)
+_S1, _, _S3, _, _LAST_HZ, _LAST_R, _G, _K, _A1, _SUNG_K, _BOUND, _SWING = range(12)
 ONE_FILTER: Final = _SWING + 1
 FILTER_STATES: Final = 2 * ONE_FILTER
 
@@ -50,8 +61,8 @@ def _tune(s: Floats, at: int, hz: float, resonance: float, sings: bool, rate: fl
     if hz != s[at + _LAST_HZ] or resonance != s[at + _LAST_R]:
         s[at + _LAST_HZ], s[at + _LAST_R] = hz, resonance
         s[at + _G] = corner(hz / rate, TOP)
-        s[at + _K] = singing_damping(resonance) if sings else damping(resonance)
-        s[at + _BOUND] = bound(resonance)
+        s[at + _K] = following_damping(resonance) if sings else damping(resonance)
+        s[at + _SUNG_K], s[at + _BOUND] = singing_damping(resonance), bound(resonance)
         s[at + _A1] = feedback(s[at + _G], s[at + _K])
 
 
@@ -69,7 +80,7 @@ def _singing(s: Floats, at: int, x: float, response: int) -> float:
     Of a swing at the corner v1 and v2 are sine and cosine: the sum of their squares stands still over a cycle, so that
     neither harmonics nor a shift of its pitch come of it.
     """
-    k = s[at + _K] + s[at + _BOUND] * s[at + _SWING]
+    k = s[at + _SUNG_K] + s[at + _BOUND] * s[at + _SWING]
     v1, v2 = advance(s, at + _S1, s[at + _G], feedback(s[at + _G], k), x)
     s[at + _SWING] = v1 * v1 + v2 * v2
     return passed(response, k, x, v1, v2)
