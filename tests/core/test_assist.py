@@ -117,6 +117,13 @@ class KeepingTheCurve(unittest.TestCase):
         np.testing.assert_allclose(rows["cutoff"], [500, 1000, 2000], rtol=1e-9)
         np.testing.assert_allclose(rows["fold"], [0.0, 0.25, 0.5], atol=1e-9)
         np.testing.assert_allclose(rows["lfo.rate"], [3.0, 3.0 * 2 ** bend(0.5, 3.0), 6.0], rtol=1e-9)
+        # Whatever routes there were and whatever scaled them, what is typed is what it comes to.
+        routes.append({"source": "m", "destination": "cutoff", "amount": 300.0, "amount_unit": "Hz"})
+        both = patch([{"id": "m", "kind": "macro"}, LFO], routes, voice={"base": {"cutoff": 500}})
+        for name, value in (("cutoff", 1800.0), ("fold", 0.9)):
+            said = {row.destination: row.values for row in macro_table(macro_set(both, "m", 1.0, {name: value}), "m")}
+            self.assertAlmostEqual(said[name][2], value)
+        self.assertEqual(sum(r.source == "m" for r in macro_set(both, "m", 1.0, {"cutoff": 1800.0}).routes), 3)
         # An amount becomes a range with the ends that it had.
         half = macro_set(of, "m", 0.5, {"cutoff": 700.0})
         np.testing.assert_allclose(macro_table(half, "m")[0].values, [500, 700, 2000], rtol=1e-6)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from jorvik.core.document.destinations import Destination
-from jorvik.core.document.patch import Patch, Route, check_patch
+from jorvik.core.document.patch import Patch, Route, check_patch, edited
 from jorvik.core.dsp.bend import bend
 from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.routes import with_new_route, with_route
@@ -68,31 +68,32 @@ def macro_table(patch: Patch, macro: str) -> list[MacroRow]:
 def macro_set(patch: Patch, macro: str, place: float, values: dict[str, float]) -> Patch:
     """Return a patch in which a macro, at one of :data:`PLACES`, sets destinations to given values.
 
-    What it is at the other places stays: a range that is there has its one end set, or is bent so that half comes where
-    it should; where there is none yet, what the macro makes of its ends now are the ends.
+    What it is at the other end stays: all that the macro does to a destination becomes one range, from what it comes to
+    at 0 to what it comes to at full; half is set by bending it.
 
     Raises Problem for a macro or a destination that is not there, and for a half that no bend leads to.
     """
     _macro(patch, macro)
     if place not in PLACES:
         raise Problem("the macro's place", f"{place:g}", "0, 0.5 or 1")
+    replaced: list[str] = []
     now = {row.destination: row.values for row in macro_table(patch, macro)}
     document = patch.document()
     for name, value in values.items():
         at = patch.destination(name)
         if at is None or name.startswith("route:"):
             raise Problem("destination", shown(name), "a destination of the voice or a parameter of a module")
-        route = next((r for r in patch.routes if r.source == macro and r.destination == name), None)
+        mine = [r for r in patch.live_routes if r.source == macro and r.destination == name]
         low, _, high = now.get(name, [patch.base(at)] * 3)
-        if route is not None and route.mode == "range" and route.low is not None and route.high is not None:
-            low, high = route.low, route.high
         fields: dict[str, Any] = {"mode": "range", "low": low, "high": high}
         if place == PLACES[1]:
             fields["bend"] = _half_bend(at, low, high, value)
         else:
             fields["low" if place == PLACES[0] else "high"] = value
-        document = _with_range(document, macro, name, route, fields)
-    return check_patch(document)
+        document = _with_range(document, macro, name, mine[0] if mine else None, fields)
+        # One range does what all of them did.
+        replaced += [other.id for other in mine[1:]]
+    return edited(check_patch(document), without_routes=tuple(replaced))
 
 
 def _with_range(
@@ -100,7 +101,9 @@ def _with_range(
 ) -> dict[str, Any]:
     if route is None:
         return with_new_route(document, {"source": macro, "destination": name, **fields})[0]
-    return with_route(document, route.id, {**fields, "amount": None, "amount_unit": None})
+    # What is typed is what it comes to: nothing else of the route is left to change it.
+    plain = dict.fromkeys(("amount", "amount_unit", "polarity", "via", "via_depth"))
+    return with_route(document, route.id, {**plain, **fields})
 
 
 def _half_bend(at: Destination, low: float, high: float, value: float) -> float:
