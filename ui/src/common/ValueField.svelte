@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Input } from 'flowbite-svelte';
   import { api, unwrap, type Patch } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -74,6 +75,11 @@
     } catch (error) {
       wrong = error instanceof Error ? error.message : String(error);
     }
+  }
+
+  function type(text: string | undefined): void {
+    typed = text ?? '';
+    wrong = '';
   }
 
   function leave(): void {
@@ -170,24 +176,18 @@
   }
 </script>
 
-<input
-  class="field"
-  style:width
-  class:snug={width === 'auto'}
+<Input
+  class="field {width === 'auto' ? 'snug' : ''} {pulling ? 'pulling' : ''}"
+  style="width: {width}"
   aria-label={label}
   aria-invalid={wrong !== ''}
   data-hint={says || undefined}
-  value={text}
+  bind:value={() => text, type}
   spellcheck="false"
   autocomplete="off"
-  oninput={(event) => {
-    typed = event.currentTarget.value;
-    wrong = '';
-  }}
-  onfocus={(event) => event.currentTarget.select()}
+  onfocus={(event: FocusEvent) => (event.currentTarget as HTMLInputElement).select()}
   onblur={leave}
   {onkeydown}
-  class:pulling
   onpointerdown={grab}
   onpointermove={pull}
   onpointerup={letGo}
@@ -196,11 +196,11 @@
 {#if wrong}<Wrong text={wrong} />{/if}
 
 <style>
-  .pulling {
+  :global(.field.pulling) {
     cursor: ns-resize;
     user-select: none;
   }
-  .snug {
+  :global(.field.snug) {
     field-sizing: content;
     min-width: 2.5rem;
     max-width: 6rem;

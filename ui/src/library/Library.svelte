@@ -6,6 +6,7 @@
   import { downloadMade, downloadPatch } from '../state/files';
   import { duplicate, newPatch, openFile, remove, setTemplate, startFrom, TEMPLATE } from '../state/library';
   import Choice from '../common/Choice.svelte';
+  import TextField from '../common/TextField.svelte';
 
   let { open = $bindable(), files = $bindable() }: { open: boolean; files: boolean } = $props();
   let wanted = $state('');
@@ -84,13 +85,7 @@
       >
     </div>
   {/if}
-  <input
-    class="field find"
-    type="search"
-    aria-label="Find a patch"
-    placeholder="Find by name or tag"
-    bind:value={wanted}
-  />
+  <TextField class="find" type="search" label="Find a patch" placeholder="Find by name or tag" bind:value={wanted} />
   <ul>
     {#each groups.filter((group) => group.heads.length > 0) as group (group.title)}
       {#if group.title}<li class="title">{group.title}</li>{/if}
@@ -122,7 +117,7 @@
     flex-wrap: wrap;
     color: var(--faint);
   }
-  .find {
+  :global(.field.find) {
     width: 100%;
   }
   ul {

@@ -5,6 +5,7 @@
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { restore, restorePart, revisionPatch, revisions, save } from '../state/library';
+  import TextField from '../common/TextField.svelte';
 
   let { open = $bindable() }: { open: boolean } = $props();
   let name = $state('');
@@ -46,13 +47,7 @@
       name = '';
     }}
   >
-    <input
-      class="field"
-      aria-label="Name of the version"
-      placeholder="Name of this version"
-      maxlength="120"
-      bind:value={name}
-    />
+    <TextField label="Name of the version" placeholder="Name of this version" maxlength={120} bind:value={name} />
     <Button type="submit">Save as a version</Button>
   </form>
   <p>Every saved version stays. Going back is a change like any other: it can be undone.</p>
@@ -83,7 +78,7 @@
     display: flex;
     gap: 6px;
   }
-  form input {
+  form :global(input) {
     flex: 1;
   }
   p {

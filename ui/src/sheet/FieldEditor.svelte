@@ -1,7 +1,6 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
   import type { FieldFacts, Module, Patch } from '../api/api';
-  import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
   import { figure, noteName, shown } from '../common/format';
@@ -10,6 +9,8 @@
   import CurveEditor from './CurveEditor.svelte';
   import Labelled from '../common/Labelled.svelte';
   import MixInputs from './MixInputs.svelte';
+  import TextField from '../common/TextField.svelte';
+  import Tick from '../common/Tick.svelte';
   import ScaleKeys from './ScaleKeys.svelte';
   import ValueField from '../common/ValueField.svelte';
 
@@ -67,20 +68,18 @@
     onset(next, cut(`${said} ${reads}`, 60), merge, draft);
   }
 
-  function setCount(input: HTMLInputElement): void {
-    const text = input.value.trim();
+  function setCount(typed: string): string | void {
+    const text = typed.trim();
     if (text === '' && field.default === null) set(null);
     else if (/^\d{1,6}$/.test(text)) set(Number(text));
-    else messages.say(`${said}: found "${cut(text, 40)}"; it must be a whole number.`, true);
-    input.value = String(value ?? '');
+    else return `${said}: found "${cut(text, 40)}"; it must be a whole number.`;
   }
 
-  function setList(text: string): void {
-    if (text.trim() === listed) return;
+  function setList(text: string): string | void {
     try {
       set(JSON.parse(text));
     } catch {
-      messages.say(`${said}: found "${cut(text, 40)}"; it must be a list such as [[0, 0], [1, 1]].`, true);
+      return `${said}: found "${cut(text, 40)}"; it must be a list such as [[0, 0], [1, 1]].`;
     }
   }
 
@@ -128,21 +127,9 @@
         onchoose={(text) => set((field.choices ?? []).find((c) => String(c) === text))}
       />
     {:else if field.role === 'choice' && typeof field.default === 'boolean'}
-      <input
-        type="checkbox"
-        aria-label={said}
-        checked={Boolean(value)}
-        onchange={(e) => set(e.currentTarget.checked)}
-      />
+      <Tick label={said} checked={Boolean(value)} onset={(to) => set(to)} />
     {:else if field.role === 'choice'}
-      <input
-        class="field"
-        aria-label={said}
-        placeholder="none"
-        inputmode="numeric"
-        value={value ?? ''}
-        onchange={(e) => setCount(e.currentTarget)}
-      />
+      <TextField label={said} placeholder="none" inputmode="numeric" value={String(value ?? '')} onset={setCount} />
     {:else if field.role === 'signal'}
       <Choice
         label={said}
@@ -182,24 +169,17 @@
     {:else if field.role === 'scale'}
       <ScaleKeys value={value as string | number[]} {said} onset={set} />
     {:else if field.role === 'stream'}
-      <input
-        class="field"
-        aria-label={said}
+      <TextField
+        label={said}
         placeholder={owner}
-        maxlength="64"
-        value={value ?? ''}
-        onchange={(e) => set(e.currentTarget.value.trim() || null)}
+        maxlength={64}
+        value={String(value ?? '')}
+        onset={(text) => set(text.trim() || null)}
       />
     {:else if field.role === 'text'}
-      <input class="field" aria-label={said} value={value ?? ''} onchange={(e) => set(e.currentTarget.value)} />
+      <TextField label={said} value={String(value ?? '')} onset={(text) => set(text)} />
     {:else}
-      <textarea
-        class="field"
-        rows="2"
-        aria-label={said}
-        spellcheck="false"
-        value={listed}
-        onchange={(e) => setList(e.currentTarget.value)}></textarea>
+      <TextField rows={2} label={said} spellcheck="false" value={listed} onset={setList} />
     {/if}
   </Labelled>
 {/if}

@@ -3,6 +3,7 @@
   import { Modal } from 'flowbite-svelte';
   import { workbench } from '../state/workbench.svelte';
   import { seconds } from '../common/format';
+  import TextField from '../common/TextField.svelte';
 
   /** Everything that was found: each can be shown, fixed, or set aside with a reason that stays with the patch. */
   let { open = $bindable() }: { open: boolean } = $props();
@@ -30,7 +31,7 @@
               reason = '';
             }}
           >
-            <input class="field" aria-label="Why it is meant" placeholder="Why it is meant" bind:value={reason} />
+            <TextField label="Why it is meant" placeholder="Why it is meant" bind:value={reason} />
             <Button type="submit">Set it aside</Button>
           </form>
         {:else}
@@ -94,7 +95,7 @@
     flex-wrap: wrap;
     gap: 6px;
   }
-  form input {
+  form :global(input) {
     flex: 1;
   }
 </style>

@@ -12,6 +12,7 @@
   import { shown } from '../common/format';
   import { term } from '../common/hint';
   import ValueField from '../common/ValueField.svelte';
+  import Slider from '../common/Slider.svelte';
 
   /** A macro in the hand: drag it and watch the staves; and what each of its destinations is at 0, half and full. */
   let { module }: { module: Module & { kind: 'macro' } } = $props();
@@ -63,16 +64,7 @@
 
 <h3>In the hand</h3>
 <div class="turn">
-  <input
-    type="range"
-    min="0"
-    max="1"
-    step="0.005"
-    {value}
-    aria-label="Turn {module.id}"
-    oninput={(event) => turn(Number(event.currentTarget.value))}
-    onchange={() => workbench.tracing.ask()}
-  />
+  <Slider {value} label="Turn {module.id}" step={0.005} onturn={turn} onrest={() => workbench.tracing.ask()} />
   <span>{shown(Number(value.toFixed(3)), 'ratio')}</span>
 </div>
 <p class="help" {...term('At note-on, with nothing else moving it. What is typed here makes it a range.')}>
@@ -126,7 +118,7 @@
     gap: 8px;
     align-items: center;
   }
-  .turn input {
+  .turn :global(input) {
     flex: 1;
     accent-color: var(--ink);
   }

@@ -12,6 +12,7 @@
   import Choice from '../common/Choice.svelte';
   import { downloadMade, readCycles } from '../state/files';
   import FieldEditor from './FieldEditor.svelte';
+  import TextField from '../common/TextField.svelte';
   import Labelled from '../common/Labelled.svelte';
   import PlacedFigures from './PlacedFigures.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -172,21 +173,18 @@
 {/snippet}
 
 <header>The patch</header>
-<textarea
-  class="field notes"
-  rows="6"
-  aria-label="Notes on the patch"
-  placeholder="Why it is as it is."
-  value={patch.notes ?? ''}
-  onchange={(e) => workbench.edit('notes', { ...patch, notes: e.currentTarget.value })}></textarea>
+<div class="notes">
+  <TextField
+    rows={6}
+    label="Notes on the patch"
+    placeholder="Why it is as it is."
+    value={patch.notes ?? ''}
+    onset={(notes) => workbench.edit('notes', { ...patch, notes })}
+  />
+</div>
 
 <Labelled name="tags" under="a comma between two">
-  <input
-    class="field"
-    aria-label="Tags of the patch"
-    value={(patch.tags ?? []).join(', ')}
-    onchange={(e) => tag(e.currentTarget.value)}
-  />
+  <TextField label="Tags of the patch" value={(patch.tags ?? []).join(', ')} onset={tag} />
 </Labelled>
 
 <PlacedFigures about={{ what: 'patch', id: '' }} />
@@ -332,7 +330,7 @@
 {#each played as figure (figure.label)}{@render figureField(figure)}{/each}
 
 <style>
-  .notes {
+  .notes :global(textarea) {
     width: 100%;
     line-height: 18px;
     font-size: 13px;

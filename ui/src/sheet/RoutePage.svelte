@@ -14,6 +14,7 @@
   import Labelled from '../common/Labelled.svelte';
   import RouteSentence from './RouteSentence.svelte';
   import PlacedFigures from './PlacedFigures.svelte';
+  import Tick from '../common/Tick.svelte';
   import ValueField from '../common/ValueField.svelte';
 
   let { route: given }: { route: Route } = $props();
@@ -182,7 +183,7 @@
 {#each figures.filter((f) => f.field === 'via_depth') as figure (figure.field)}{@render figureField(figure)}{/each}
 
 <Labelled name="curve" under={keep ? 'amount and set value follow' : 'the figures stay, the curve moves'}>
-  <label class="keep"><input type="checkbox" bind:checked={keep} /> stays where it is</label>
+  <Tick checked={keep} onset={(to) => (keep = to)}>stays where it is</Tick>
 </Labelled>
 <Labelled name="resolution" help="As a controller of so many values would send it">
   <Choice
@@ -249,10 +250,3 @@
     disabled={route.source in (workbench.catalogue?.signals ?? {})}>Its source</Button
   >
 </div>
-
-<style>
-  .keep {
-    font-size: 13px;
-    color: var(--faint);
-  }
-</style>

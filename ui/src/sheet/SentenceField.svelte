@@ -1,4 +1,5 @@
 <script lang="ts">
+  import TextField from '../common/TextField.svelte';
   import Wrong from '../common/Wrong.svelte';
   import { sayRoute } from '../state/actions';
 
@@ -17,13 +18,13 @@
   }
 </script>
 
-<input
-  class="field"
-  aria-label="Say a route"
+<TextField
+  class="say"
+  label="Say a route"
   aria-invalid={wrong !== ''}
-  data-hint="Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity"
+  hint="Who moves what, and how far: swell raises cutoff 22 st, scaled by velocity"
   placeholder="say it: swell raises cutoff 22 st"
-  maxlength="300"
+  maxlength={300}
   spellcheck="false"
   bind:value={text}
   oninput={() => (wrong = '')}
@@ -37,7 +38,7 @@
 {#if wrong}<Wrong text={wrong} />{/if}
 
 <style>
-  .field {
+  :global(.field.say) {
     flex: 1;
     margin: 0 6px;
     padding: 0 6px;

@@ -4,7 +4,6 @@
   import { untrack } from 'svelte';
   import type { FieldFacts, Module } from '../api/api';
   import { titleOf } from '../state/wording';
-  import { messages } from '../state/messages.svelte';
   import {
     addRoute,
     duplicateSource,
@@ -23,6 +22,8 @@
   import MacroTable from './MacroTable.svelte';
   import Between from './Between.svelte';
   import PlacedFigures from './PlacedFigures.svelte';
+  import TextField from '../common/TextField.svelte';
+  import Tick from '../common/Tick.svelte';
   import FieldEditor from './FieldEditor.svelte';
   import RouteSentence from './RouteSentence.svelte';
 
@@ -91,14 +92,11 @@
     } else setField(id, field.name, value, label, merge, draft);
   }
 
-  function rename(event: Event & { currentTarget: HTMLInputElement }): void {
-    const to = event.currentTarget.value.trim();
-    event.currentTarget.value = module.id;
+  function rename(text: string): string | void {
+    const to = text.trim();
     if (!workbench.patch || !workbench.catalogue || to === module.id || !to) return;
-    if (modules(workbench.patch).some((other) => other.id === to)) {
-      messages.say(`The name: found "${to}"; it must be one that no other source has.`, true);
-      return;
-    }
+    if (modules(workbench.patch).some((other) => other.id === to))
+      return `The name: found "${to}"; it must be one that no other source has.`;
     const next = renameModule(workbench.patch, module.id, to, workbench.catalogue);
     workbench.edit(`rename ${module.id} to ${to}`, next);
     workbench.chosen = { what: 'source', id: to };
@@ -127,7 +125,7 @@
 
 <header>
   <i style:background="var(--{dye.colour})"></i>
-  <input class="field id" aria-label="Name of the source" value={module.id} onchange={rename} />
+  <TextField class="id" label="Name of the source" value={module.id} onset={rename} />
   <span>{kind?.title}</span>
 </header>
 <p class="help">{kind?.help.split('\n')[0]}</p>
@@ -156,12 +154,10 @@
 {#each mine as route (route.id)}
   <div class="mine">
     {#if mine.length > 1}
-      <input
-        type="checkbox"
-        aria-label="Choose {route.id} to hand over"
+      <Tick
+        label="Choose {route.id} to hand over"
         checked={handed.includes(route.id)}
-        onchange={(event) =>
-          (handed = event.currentTarget.checked ? [...handed, route.id] : handed.filter((id) => id !== route.id))}
+        onset={(chosen) => (handed = chosen ? [...handed, route.id] : handed.filter((id) => id !== route.id))}
       />
     {/if}
     <RouteSentence {route} from="source" />
@@ -250,7 +246,7 @@
     font-size: 13px;
     white-space: nowrap;
   }
-  .id {
+  header :global(.field.id) {
     font-weight: 700;
     font-size: 15px;
     border-color: transparent;
@@ -258,8 +254,8 @@
     flex: 1;
     width: 4rem;
   }
-  .id:hover,
-  .id:focus {
+  header :global(.field.id:hover),
+  header :global(.field.id:focus) {
     border-color: var(--edge);
   }
   .acts :global(select) {

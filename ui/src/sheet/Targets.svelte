@@ -6,6 +6,7 @@
   import { messages } from '../state/messages.svelte';
   import { AIMED, Aiming, type What } from './aiming.svelte';
   import Labelled from '../common/Labelled.svelte';
+  import Tick from '../common/Tick.svelte';
   import ValueField from '../common/ValueField.svelte';
 
   /** Targets for a stave, which Jorvik works out and shows as a ghost before they are taken. */
@@ -62,12 +63,11 @@
   {@const target = aiming.targetOf(what)}
   <Labelled name={label}>
     <div class="target">
-      <input
-        type="checkbox"
-        aria-label="Target for {label}"
+      <Tick
+        label="Target for {label}"
         checked={target !== undefined}
-        onchange={(event) => {
-          if (event.currentTarget.checked) aiming.aim(what, aiming.present(what) ?? 0.1);
+        onset={(wanted) => {
+          if (wanted) aiming.aim(what, aiming.present(what) ?? 0.1);
           else if (target) aiming.forget(target);
         }}
       />
@@ -102,14 +102,9 @@
   <div class="changing" role="group" aria-label="What may change">
     <span>may change</span>
     {#each aiming.offered as one (one.name)}
-      <label
-        ><input
-          type="checkbox"
-          checked={aiming.changes(one)}
-          onchange={(event) => aiming.pick(one.name, event.currentTarget.checked)}
-        />{one.label}
-        <i>{shown(Number(one.value.toPrecision(4)), one.unit)}</i></label
-      >
+      <Tick checked={aiming.changes(one)} onset={(change) => aiming.pick(one.name, change)}>
+        {one.label} <i>{shown(Number(one.value.toPrecision(4)), one.unit)}</i>
+      </Tick>
     {/each}
     {#if aiming.others.length > 0}
       <Choice
@@ -162,10 +157,7 @@
     font-size: 13px;
     color: var(--faint);
   }
-  .changing label {
-    display: flex;
-    align-items: center;
-    gap: 4px;
+  .changing :global(label) {
     width: 100%;
     color: var(--ink);
   }

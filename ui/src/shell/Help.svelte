@@ -2,6 +2,7 @@
   import { Modal } from 'flowbite-svelte';
   import { settings } from '../state/settings.svelte';
   import { ELSEWHERE, type Shortcut } from './shortcuts';
+  import Tick from '../common/Tick.svelte';
 
   let { open = $bindable(), keys }: { open: boolean; keys: readonly Shortcut[] } = $props();
   const lines = $derived([...keys.map(({ shown, says }) => [shown, says] as const), ...ELSEWHERE]);
@@ -16,13 +17,10 @@
       </div>
     {/each}
   </dl>
-  <label
-    ><input
-      type="checkbox"
-      checked={settings.now.letters}
-      onchange={(event) => settings.set({ letters: event.currentTarget.checked })}
-    /> Single letters, figures and signs are shortcuts. Without them Space, Esc, the arrows and everything with Ctrl remain.</label
-  >
+  <Tick checked={settings.now.letters} onset={(letters) => settings.set({ letters })}>
+    Single letters, figures and signs are shortcuts. Without them Space, Esc, the arrows and everything with Ctrl
+    remain.
+  </Tick>
   <p>
     <b>Figures</b> are typed as they are said: 180ms, 1.5s, 1/8d, 2bar, 7st, 30cents, 1oct, −6 dB, 2.2kHz, C3, 40%, 3V (5
     V is 1.0). A wrong entry says what was understood and keeps the old value.
@@ -58,11 +56,5 @@
   }
   p {
     margin: 0;
-  }
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: baseline;
-    margin: 10px 0;
   }
 </style>

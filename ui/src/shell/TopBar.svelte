@@ -10,6 +10,8 @@
   import { cut } from '../common/text';
   import { player } from '../state/playing';
   import { settings } from '../state/settings.svelte';
+  import Slider from '../common/Slider.svelte';
+  import TextField from '../common/TextField.svelte';
   import ValueField from '../common/ValueField.svelte';
 
   /** What the page itself opens. */
@@ -32,10 +34,9 @@
     return drafts.head?.unsaved ? `draft kept · after version ${version}` : `saved · version ${version}`;
   });
 
-  function rename(event: Event & { currentTarget: HTMLInputElement }): void {
-    const name = cut(event.currentTarget.value.trim(), 120);
-    if (!workbench.patch || !name) event.currentTarget.value = workbench.patch?.name ?? '';
-    else workbench.edit(`rename to ${name}`, { ...workbench.patch, name });
+  function rename(text: string): void {
+    const name = cut(text.trim(), 120);
+    if (workbench.patch && name) workbench.edit(`rename to ${name}`, { ...workbench.patch, name });
   }
 
   function setTempo(value: number | string, merge: string): void {
@@ -48,12 +49,12 @@
 <header>
   <div class="who">
     <Button onclick={onlibrary} aria-label="Patches" data-hint="All patches (P)">Patches</Button>
-    <input
-      class="field title"
-      aria-label="Name of the patch"
+    <TextField
+      class="title"
+      label="Name of the patch"
       value={workbench.patch?.name ?? ''}
-      maxlength="120"
-      onchange={rename}
+      maxlength={120}
+      onset={rename}
     />
     <Button onclick={() => void messages.attempt(() => save())} data-hint="Save as a version (Ctrl-S)">Save</Button>
   </div>
@@ -132,17 +133,9 @@
       }}
       data-hint="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</Button
     >
-    <label class="level" data-hint="Playback level; it starts low">
-      <span class="sr-only">Playback level</span>
-      <input
-        type="range"
-        min="0"
-        max="1"
-        step="0.01"
-        value={settings.now.level}
-        oninput={(e) => player.setLevel(Number(e.currentTarget.value))}
-      />
-    </label>
+    <div class="level" data-hint="Playback level; it starts low">
+      <Slider label="Playback level" value={settings.now.level} onturn={(level) => player.setLevel(level)} />
+    </div>
   </div>
 </header>
 <div class="back" role="group" aria-label="The patch and what is shown of it">
@@ -240,7 +233,7 @@
     background: var(--signal);
     border-color: var(--signal);
   }
-  .title {
+  .who :global(.field.title) {
     font-weight: 700;
     font-size: 18px;
     line-height: 24px;
@@ -250,8 +243,8 @@
     width: 9rem;
     text-overflow: ellipsis;
   }
-  .title:hover,
-  .title:focus {
+  .who :global(.field.title:hover),
+  .who :global(.field.title:focus) {
     border-color: var(--edge);
   }
   .back :global(.status) {
@@ -291,7 +284,7 @@
     line-height: 28px;
     cursor: pointer;
   }
-  .level input {
+  .level :global(input) {
     width: 5.5rem;
     accent-color: var(--ink);
     vertical-align: middle;
