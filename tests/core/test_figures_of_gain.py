@@ -1,10 +1,15 @@
-"""The gain of a plain attenuator, and how far a unison spreads, by other means."""
+"""The gain of an attenuator, the spread of a unison, falls scaled, and key beside depth: by other means."""
 
 import math
+import re
 import unittest
+
+import numpy as np
+from numpy.typing import NDArray
 
 from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS
+from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from tests.support import Json, note, patch
 
@@ -37,6 +42,69 @@ class Spread(unittest.TestCase):
         said = {f.name: f for f in KINDS["beating"](Context(of))}
         self.assertAlmostEqual(said["spread while held"].value, 40.0, delta=0.01)
         self.assertAlmostEqual(said["spread with the unison"].value, 54.0, delta=0.01)
+
+
+FALL: Json = {"id": "e", "kind": "envelope", "attack_s": 0.0, "decay_s": 0.6, "sustain": 0.0, "decay_bend": 3.0}
+SLOW: Json = {**FALL, "id": "b", "decay_s": 1.2, "decay_bend": 2.0}
+
+
+class ScaledFalls(unittest.TestCase):
+    def falls(self, via: str) -> dict[str, str]:
+        route = {"id": "r", "source": "e", "destination": "cutoff", "amount": -30.0, "via": via}
+        of = patch([FALL, SLOW], [route], performance=note(1.0, 0.0))
+        return {f.name: f.words for f in KINDS["scaled_falls"](Context(of))}
+
+    def test_each_way_by_the_closed_form_of_the_bends(self) -> None:
+        at = np.arange(round(1.0 * 48000)) / 48000
+
+        def stage(lasts: float, bend: float) -> NDArray[np.float64]:
+            inside = np.minimum(at / lasts, 1.0)
+            return np.asarray(1.0 - (1.0 - np.exp(-bend * inside)) / (1.0 - math.exp(-bend)))
+
+        alone, slow = stage(0.6, 3.0), stage(1.2, 2.0)
+        said = self.falls("b")
+        for way, curve in (("alone", alone), ("through b", alone * slow), ("by itself", alone * alone)):
+            times = [float(ms) / 1000 for ms in re.findall(r"[\d.]+", said[way])]
+            self.assertEqual(len(times), 3)
+            for time, left in zip(times, (0.5, 0.1, 0.01), strict=True):
+                self.assertAlmostEqual(time, float(at[np.argmax(curve <= left)]), delta=6e-4)
+
+    def test_through_itself_is_by_itself(self) -> None:
+        both, own = self.falls("b"), self.falls("e")
+        self.assertEqual(own, {way: both[way] for way in ("alone", "by itself")})
+
+    def test_what_stands_still_scales_no_fall(self) -> None:
+        self.assertEqual(self.falls("velocity"), {})
+
+
+class KeyFollow(unittest.TestCase):
+    def figures(self, **fields: float) -> tuple[Context, dict[str, Figure]]:
+        follow = {"id": "k", "source": "key", "destination": "cutoff", "amount": 9.0, **fields}
+        depth = {"id": "d", "source": "e", "destination": "cutoff", "amount": 27.0}
+        context = Context(patch([FALL], [follow, depth], performance=note(1.0, 0.0)))
+        return context, {f.name: f for f in KINDS["key_follow"](context)}
+
+    def test_an_octave_against_the_depth(self) -> None:
+        context, said = self.figures()
+        self.assertAlmostEqual(said["an octave of key moves it"].value, 9.0, places=9)
+        self.assertAlmostEqual(said["e moves as far in"].value, 3.0, places=9)
+        key = context.patch.performance.notes[0].key
+        higher = trace(context.patch.with_note(key=key + 12)).lanes["cutoff"].raw
+        ratio = float(higher[0] / context.trace.lanes["cutoff"].raw[0])
+        self.assertAlmostEqual(12 * math.log2(ratio), 9.0, places=9)
+
+    def test_typed_it_sets_the_amount(self) -> None:
+        for bend in (0.0, 2.0):
+            _, said = self.figures(bend=bend)
+            change = said["an octave of key moves it"].with_value
+            assert change is not None
+            [again, *_] = KINDS["key_follow"](Context(change(12.0)))
+            self.assertAlmostEqual(again.value, 12.0, places=4)
+
+    def test_no_octave_is_left_over_the_highest_keys(self) -> None:
+        follow = {"id": "k", "source": "key", "destination": "cutoff", "amount": 9.0}
+        of = patch([FALL], [follow], performance=note(1.0, 0.0)).with_note(key=120)
+        self.assertEqual(list(KINDS["key_follow"](Context(of))), [])
 
 
 if __name__ == "__main__":

@@ -140,6 +140,19 @@ class Keeping(Api):
         self.post(f"patches/{kept['id']}/undelete")
         self.assertEqual(self.client.get(path).json()["name"], "Later")
 
+    def test_a_template_with_a_broken_table_is_refused_whole(self) -> None:
+        before = self.client.get("/api/patches").json()
+        for frames, said in (([], "frame"), ([[[1.0, 0.0]] * 40], "harmonics"), ([[[2.0, 0.0]]], "0")):
+            oscillators = {"osc1": {"table": "own"}, "tables": [{"name": "own", "frames": frames}]}
+            doc = {**document(voice={"oscillators": oscillators}), "tags": ["template"]}
+            for path, body in (("patches", {"document": doc}), ("read", {"text": json.dumps(doc)})):
+                refusal = self.post(path, 422, **body)
+                self.assertIn("voice.oscillators", refusal["place"])
+                self.assertIn(said, refusal["sentence"])
+        missing = document(voice={"oscillators": {"osc1": {"table": "gone"}}})
+        self.assertIn("gone", self.post("patches", 422, document=missing)["sentence"])
+        self.assertEqual(self.client.get("/api/patches").json(), before)
+
     def test_without_a_database_only_keeping_fails(self) -> None:
         app = create_app(Settings(create_engine("postgresql+psycopg://x:x@127.0.0.1:1/x")))
         client = self.enterContext(TestClient(app, base_url="http://localhost"))

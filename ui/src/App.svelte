@@ -2,7 +2,7 @@
   import Button from './common/Button.svelte';
   import { onMount } from 'svelte';
   import { messages } from './state/messages.svelte';
-  import { workbench } from './state/workbench.svelte';
+  import { WHOLE, workbench } from './state/workbench.svelte';
   import { newPatch } from './state/library';
   import HarmonicBuilder from './sheet/HarmonicBuilder.svelte';
   import Keyboard from './shell/Keyboard.svelte';
@@ -42,6 +42,7 @@
     void workbench.drafts.flush();
     if (workbench.onTheWay) event.preventDefault();
   }
+  const toPatch = (): void => void (workbench.chosen = WHOLE);
 </script>
 
 <svelte:window {onkeydown} {onbeforeunload} />
@@ -64,6 +65,11 @@
             ? `Stave ${workbench.chosen.id}`
             : 'The patch'}
     >
+      {#if workbench.chosen.what !== 'patch'}
+        <Button look="bare" class="up" data-hint="What belongs to no source and no stave (Esc)" onclick={toPatch}
+          >‹ The patch</Button
+        >
+      {/if}
       {#if module}
         {#key module.id}<SourcePage {module} />{/key}
       {:else if route}
@@ -99,6 +105,11 @@
 <Hints />
 
 <style>
+  aside :global(.up) {
+    margin: -4px 0 4px -2px;
+    font-size: 12.5px;
+    color: var(--faint);
+  }
   .page {
     height: 100%;
     display: grid;

@@ -162,6 +162,8 @@
       if (typed !== null && ['z', 'y'].includes(event.key.toLowerCase())) event.stopPropagation();
       return;
     }
+    // Where nothing was typed Escape is the page's.
+    if (event.key === 'Escape' && typed === null && !wrong) return (event.currentTarget as HTMLElement).blur();
     event.stopPropagation();
     if (event.key === 'Enter') void commit();
     else if (event.key === 'Escape') {

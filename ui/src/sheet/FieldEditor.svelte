@@ -86,10 +86,11 @@
   const choices = $derived(
     (field.choices ?? []).map((c) => [String(c), c === null ? 'none' : String(c).replaceAll('_', ' ')] as const)
   );
-  /** What an input may read: nothing, the number that it reads now, or any signal. */
+  const A_NUMBER = 'a number';
+  /** What an input may read: nothing, a number, or any signal. */
   const signals = $derived([
     ['0', 'nothing'] as const,
-    ...(typeof value === 'number' && value !== 0 ? [[String(value), String(value)] as const] : []),
+    [A_NUMBER, typeof value === 'number' && value !== 0 ? 'number' : 'a number…'] as const,
     ...others.map((name) => [name, name.replace('_', ' ')] as const)
   ]);
 </script>
@@ -131,12 +132,17 @@
     {:else if field.role === 'choice'}
       <TextField label={said} placeholder="none" inputmode="numeric" value={String(value ?? '')} onset={setCount} />
     {:else if field.role === 'signal'}
-      <Choice
-        label={said}
-        value={String(value)}
-        options={signals}
-        onchoose={(name) => set(others.includes(name) ? name : Number(name))}
-      />
+      <div class="pair">
+        <Choice
+          label={said}
+          value={typeof value === 'number' ? (value === 0 ? '0' : A_NUMBER) : String(value)}
+          options={signals}
+          onchoose={(name) => set(name === '0' ? 0 : name === A_NUMBER ? 0.5 : name)}
+        />
+        {#if typeof value === 'number' && value !== 0}
+          <ValueField {value} unit="signal" label="Number of {said}" width="4.2rem" oncommit={(v) => set(Number(v))} />
+        {/if}
+      </div>
     {:else if field.role === 'table'}
       <Choice
         label={said}

@@ -29,6 +29,8 @@
   bind:value={text}
   oninput={() => (wrong = '')}
   onkeydown={(event) => {
+    // In an empty field Escape is the page's.
+    if (event.key === 'Escape' && !text && !wrong) return (event.currentTarget as HTMLElement).blur();
     event.stopPropagation();
     if (event.key === 'Enter') void say();
     else if (event.key === 'Escape') text = wrong = '';

@@ -46,7 +46,12 @@
   }
 </script>
 
-<section class="stave" aria-label="Signals laid over each other">
+<!-- As tall as its list, so that nothing laid on it is out of sight. -->
+<section
+  class="stave"
+  aria-label="Signals laid over each other"
+  style:min-height="{Math.max(110, 32 + 20 * names.length)}px"
+>
   <div class="left">
     <div class="title"><b>Signals</b></div>
     {#each names as name (name)}
@@ -71,7 +76,6 @@
     display: grid;
     grid-template-columns: var(--left) 1fr;
     flex: 1.2 1 0;
-    min-height: 110px;
     border-bottom: 1px solid var(--rule);
   }
   .left {
@@ -88,6 +92,12 @@
     gap: 6px;
     font-size: 13px;
     line-height: 20px;
+    white-space: nowrap;
+  }
+  .legend :global(button:nth-of-type(1)) {
+    min-width: 0;
+    overflow: hidden;
+    text-overflow: ellipsis;
   }
   .legend span {
     margin-left: auto;

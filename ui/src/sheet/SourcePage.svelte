@@ -7,6 +7,7 @@
   import {
     addRoute,
     duplicateSource,
+    eachChoice,
     handOver,
     muteSource,
     splitSource,
@@ -55,6 +56,10 @@
         name: `${module.id}.${field.name}`,
         label: field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' ')
       }))
+  );
+  /** What the source can be laid beside itself in: choices few enough to be seen at once. */
+  const comparable = $derived(
+    (kind?.fields ?? []).filter((field) => (field.choices ?? []).length > 1 && field.choices!.length <= 6)
   );
   const otherFields = $derived(
     (workbench.patch ? modules(workbench.patch) : []).flatMap((other) =>
@@ -198,6 +203,20 @@
         handOver(module.id, to, handed.length ? handed : undefined);
         handed = [];
       }}
+    />
+  {/if}
+  {#if comparable.length > 0}
+    <Choice
+      look="quiet"
+      label="Lay {module.id} beside copies of itself"
+      prompt="Side by side…"
+      hint="A copy for each other choice, on the same random numbers, each as a stave"
+      options={comparable.map((field) => [field.name, `every ${field.name}`] as const)}
+      onchoose={(name) =>
+        eachChoice(
+          module.id,
+          comparable.find((field) => field.name === name)!
+        )}
     />
   {/if}
   <Button data-hint="With its routes (Ctrl-D)" onclick={() => duplicateSource(module.id)}>Duplicate</Button>

@@ -267,8 +267,15 @@
     white-space: nowrap;
     line-height: 19px;
   }
+  /* Where both do not fit the name gives way, never the figure. */
+  .title > :global(button:first-child) {
+    display: flex;
+    min-width: 0;
+  }
   .title b {
     font-size: 14.5px;
+    overflow: hidden;
+    text-overflow: ellipsis;
   }
   .turn {
     display: inline-block;
@@ -278,13 +285,10 @@
     color: var(--faint);
   }
   .stave :global(.reads) {
-    min-width: 0;
-    overflow: hidden;
+    flex: none;
   }
   output {
     display: block;
-    overflow: hidden;
-    text-overflow: ellipsis;
     font-weight: 500;
   }
   .set {

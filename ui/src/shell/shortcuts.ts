@@ -100,7 +100,10 @@ export function shortcuts(pages: Pages): Shortcut[] {
       keys: 'Escape',
       shown: 'Esc',
       says: 'choose the patch itself, or leave a field as it was',
-      act: () => (workbench.chosen = WHOLE)
+      act: () => (workbench.chosen = WHOLE),
+      // A field lets it through where there is nothing typed to go back from; a list that hangs open closes first.
+      inFields: true,
+      applies: (event) => !(event.target instanceof HTMLElement && event.target.closest('select, dialog'))
     },
     {
       keys: '$mod+[Shift]+z',

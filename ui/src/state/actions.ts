@@ -1,5 +1,5 @@
 /** Everything that the hand does to the open patch, each one step under its name. */
-import { api, asBody, unwrap, type Patch, type Route } from '../api/api';
+import { api, asBody, unwrap, type FieldFacts, type Patch, type Route } from '../api/api';
 import { workbench } from './workbench.svelte';
 import * as of from './document';
 import { cut } from '../common/text';
@@ -14,6 +14,15 @@ function change(label: string, made: (patch: Patch) => Patch, merge = '', draft 
 export function splitSource(id: string): void {
   const { catalogue } = workbench;
   if (catalogue) change(`a source for each of ${id}`, (patch) => of.splitSource(patch, id, catalogue));
+}
+
+/** Lays a source beside copies of itself that differ in one choice, each a stave. */
+export function eachChoice(id: string, field: FieldFacts): void {
+  const { patch, catalogue } = workbench;
+  if (!patch || !catalogue) return;
+  const [next, names] = of.eachChoice(patch, id, field, catalogue);
+  workbench.edit(`every ${field.name} of ${id}`, next);
+  for (const name of [id, ...names]) if (!workbench.pinned.includes(name)) workbench.pin(name);
 }
 
 /** Makes a change that adds something, and chooses it. */

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Catalogue, Patch, Route } from '../api/api';
+import type { Catalogue, FieldFacts, Patch, Route } from '../api/api';
 import { atStep } from '../compare/compared';
 import * as doc from './document';
 import { withNote } from './document';
@@ -142,6 +142,21 @@ describe('a source of chance, and a signal that is heard', () => {
     expect(renamed.modules).toEqual([{ id: 'bones', kind: 'random', stream: 'dice' }]);
     expect(doc.renameModule(renamed, 'bones', 'knuckles', known).modules![0]).toMatchObject({ stream: 'dice' });
     expect(doc.renameModule(patch, 'sway', 'rock', known).modules![0]).toEqual({ id: 'rock', kind: 'lfo' });
+  });
+
+  it('stands beside a copy of itself for each other choice, on the same numbers', () => {
+    const join = { ...field('join', 'choice'), choices: ['hold', 'line', 'cosine'], default: 'hold' } as FieldFacts;
+    const moved = { ...dice, routes: [{ id: 'g', source: 'gate', destination: 'dice.rate', amount: 1 }] } as Patch;
+    const [laid, names] = doc.eachChoice(moved, 'dice', join, known);
+    expect(names).toEqual(['dice line', 'dice cosine']);
+    expect(laid.modules).toEqual([
+      { id: 'dice', kind: 'random' },
+      { id: 'dice line', kind: 'random', join: 'line', stream: 'dice' },
+      { id: 'dice cosine', kind: 'random', join: 'cosine', stream: 'dice' }
+    ]);
+    expect(laid.routes!.map((route) => route.destination)).toEqual(['dice.rate', 'dice line.rate', 'dice cosine.rate']);
+    const drawn = { ...join, choices: ['hold', 'drawn'] } as FieldFacts;
+    expect(doc.eachChoice(moved, 'dice', drawn, known)[1]).toEqual([]);
   });
 
   it('is heard under its new name, and no more when it is gone', () => {

@@ -198,20 +198,42 @@ export function splitSource(patch: Patch, id: string, catalogue: Catalogue): Pat
     const copy = route.source === id ? copies[route.destination] : undefined;
     return copy ? { ...route, source: copy.id } : route;
   });
-  // What moves the source moves its copies too, so that they stay alike.
+  return withCopies({ ...patch, routes: given }, id, Object.values(copies));
+}
+
+/** Returns the patch with copies beside a source; what moves it moves them too, so that they stay alike. */
+function withCopies(patch: Patch, id: string, copies: readonly Module[]): Patch {
+  const given = [...routes(patch)];
   const names = given.map((route) => route.id);
-  for (const route of given.filter((one) => one.destination.startsWith(`${id}.`))) {
-    for (const copy of Object.values(copies)) {
+  for (const route of routes(patch).filter((one) => one.destination.startsWith(`${id}.`))) {
+    for (const copy of copies) {
       const name = freeId(cut(`${route.id} ${copy.id}`, 60), names);
       names.push(name);
       given.push({ ...route, id: name, destination: copy.id + route.destination.slice(id.length) });
     }
   }
-  return {
-    ...patch,
-    modules: modules(patch).flatMap((one) => (one.id === id ? [one, ...Object.values(copies)] : [one])),
-    routes: given
-  };
+  const beside = modules(patch).flatMap((one) => (one.id === id ? [one, ...copies] : [one]));
+  return { ...patch, modules: beside, routes: given };
+}
+
+/**
+ * Returns the patch with a copy of a source for every other choice of one of its fields (each kind of a random source,
+ * each response of a filter), and their names. All draw from one stream, so that only the choice tells them apart.
+ */
+export function eachChoice(patch: Patch, id: string, field: FieldFacts, catalogue: Catalogue): [Patch, string[]] {
+  const module = modules(patch).find((one) => one.id === id);
+  if (!module) return [patch, []];
+  const taken = modules(patch).map((one) => one.id);
+  const drawn = ((module as { points?: unknown[] }).points ?? []).length > 1;
+  const others = (field.choices ?? []).filter(
+    (choice) => choice !== fieldValue(module, field) && (drawn || choice !== 'drawn')
+  );
+  const copies = others.map((choice) => {
+    const name = freeId(cut(`${id} ${String(choice).replaceAll('_', ' ')}`, 60), taken);
+    taken.push(name);
+    return { ...module, ...ownStream(module, catalogue), [field.name]: choice, id: name } as Module;
+  });
+  return [withCopies(patch, id, copies), copies.map((copy) => copy.id)];
 }
 
 /** Returns the patch with routes of one source given to another: those named, or all of them. */

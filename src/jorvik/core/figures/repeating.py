@@ -49,9 +49,13 @@ def turns(values: Floats) -> Turns | None:
     0.3
     """
     least, greatest = float(values.min()), float(values.max())
-    whole = greatest - least
-    if whole <= 1e-9:
+    rises = _rises(values, 0.5 * (least + greatest), RETURN * (greatest - least))
+    if greatest - least <= 1e-9 or rises.size <= LEAST_TURNS:
         return None
+    # What it does before it repeats, as a start from 0, is no part of a turn.
+    within = values[rises[0] : rises[-1]]
+    least, greatest = float(within.min()), float(within.max())
+    whole = greatest - least
     middle = least + 0.5 * whole
     rises = _rises(values, middle, RETURN * whole)
     if rises.size <= LEAST_TURNS:
