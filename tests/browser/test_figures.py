@@ -135,6 +135,17 @@ class Jobs(OnThePage):
         self.assertIn(f"{34 / 12:.3g} octaves", self.said("from end to end"))
         self.assertEqual(self.said("steps that change nothing"), "0 %")
 
+    def test_j11_a_vibrato_and_when_it_is_heard(self) -> None:
+        self.open_demo("Lantern Hum")
+        self.figures_of("pitch")
+        expect(self.aside.get_by_text("Vibrato by waver")).to_be_visible()
+        pitch = traced("lantern-hum").lanes["pitch"]
+        swing = pitch.contributions["waver to pitch"][: round(2.4 * RATE)]
+        self.assertEqual(self.said("rate"), "5.2 Hz")
+        self.assertAlmostEqual(number(self.said("depth").lstrip("±")), 100 * float(swing.max()), delta=0.1)
+        heard = int(np.argmax(np.abs(swing) >= 0.05)) / RATE
+        self.assertAlmostEqual(number(self.said("heard after")), heard, delta=0.001)
+
     def test_j13_gain_and_phase_of_each_response(self) -> None:
         self.open_demo("Weir Shapes")
         made = traced("weir-shapes").signals
@@ -182,6 +193,26 @@ class Jobs(OnThePage):
         self.figures_of("pitch")
         self.assertRegex(self.said("range"), r"^\S+ to \S+, \d+ st$")
         expect(self.aside).to_contain_text("Intervals")
+
+    def test_j17_cutoff_at_each_key_and_the_shortest_attack(self) -> None:
+        self.open_demo("Skate Blade")
+        self.figures_of("cutoff")
+        self.assertEqual(self.aside.get_by_label("Cutoff: an octave of key moves it").input_value(), "12 st")
+        self.page.get_by_text("At other velocities and keys").click()
+        self.page.get_by_label("Figure at other velocities and keys").select_option("peak")
+        rows = self.aside.locator("table", has=self.page.get_by_text("soft")).locator("tbody tr")
+        expect(rows.nth(1).locator("td").nth(1)).to_contain_text("Hz")
+        played = demo("skate-blade")["performance"]["notes"][0]["key"]
+        for row, key in zip(rows.all(), (played - 24, played, played + 24), strict=True):
+            of = trace(check_patch(demo("skate-blade")).with_note(key=key, velocity=40)).lanes["cutoff"].value
+            self.assertAlmostEqual(number(row.locator("td").nth(1).inner_text()) / float(of.max()), 1, delta=0.01)
+        self.source("glide")
+        self.assertEqual(self.said("least attack without a click"), "none: too quiet to click")
+        self.open_demo("Ferry Horn")
+        self.source("breath")
+        # Straight up, it goes a third of full scale in a millisecond where it lasts its height over that.
+        full = float(traced("ferry-horn").lanes["amplitude"].value.max())
+        self.assertAlmostEqual(number(self.said("least attack without a click")), full * 0.001 / 0.34, delta=2e-5)
 
     def test_j20_waits_spread_and_speed(self) -> None:
         self.open_demo("Four Winds")

@@ -156,6 +156,24 @@ class Walks(FromEmpty):
         self.redrawn(lambda: self.type_into("Bend range", "12 st"))
         self.assertEqual(self.patch().voice.bend_range_st, 12.0)
 
+    def test_j10_a_drawn_pluck_with_a_click_of_pitch(self) -> None:
+        self.add("curve", "pluck", time="1/8")
+        self.say("pluck raises cutoff 30 st")
+        self.level("osc2_pitch", "Oscillator 2 pitch", "7 st")
+        self.add("envelope", "snap", attack="0", decay="12 ms", sustain="0")
+        self.say("snap raises pitch 24 st")
+        self.figures_of("pitch")
+        made = trace(self.patch())
+        pitch = made.lanes["pitch"].value
+        self.assertAlmostEqual(float(pitch.max()), 24.0, places=9)
+        expect(self.aside).to_contain_text("24 st after 0 ms")
+        tenth = int(np.argmax(pitch <= 2.4)) / RATE
+        self.assertAlmostEqual(tenth, 0.9 * 0.012, delta=1e-4)
+        expect(self.aside).to_contain_text(f"{1000 * tenth:.4g} ms"[:4])
+        self.source("pluck")
+        eighth = 0.5 * 60 / self.patch().performance.tempo.bpm
+        expect(self.aside).to_contain_text(f"{1000 * eighth:.4g} ms")
+
     def test_j12_a_comparator_and_a_slew_make_clock_tone_and_width(self) -> None:
         self.redrawn(lambda: self.type_into("Test length", "3 s"))
         self.add("slew", "lag", rise="200 ms", fall="600 ms")

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS
 from jorvik.core.figures.base import Figure
+from jorvik.core.findings import RULES
 from jorvik.core.measure.context import Context
 from tests.support import Json, note, patch
 
@@ -105,6 +106,42 @@ class KeyFollow(unittest.TestCase):
         follow = {"id": "k", "source": "key", "destination": "cutoff", "amount": 9.0}
         of = patch([FALL], [follow], performance=note(1.0, 0.0)).with_note(key=120)
         self.assertEqual(list(KINDS["key_follow"](Context(of))), [])
+
+
+class ClickFree(unittest.TestCase):
+    def at(self, attack_s: float, bend: float, release_s: float = 0.1) -> Context:
+        fields = {"attack_s": attack_s, "attack_bend": bend, "release_bend": bend, "release_s": release_s}
+        env = {"id": "e", "kind": "envelope", "sustain": 1.0, **fields}
+        route = {"source": "e", "destination": "amplitude", "amount": 1, "mode": "scale"}
+        return Context(patch([env], [route], performance=note(0.3, 0.3)))
+
+    def clicks(self, context: Context) -> list[str]:
+        return [finding.which for finding in RULES["click"](context)]
+
+    def test_a_stage_a_little_longer_is_silent_and_one_a_little_shorter_clicks(self) -> None:
+        for bend in (0.0, 3.0, -3.0):
+            said = {f.name: f.value for f in KINDS["click_free"](self.at(0.2, bend))}
+            attack, release = said["least attack without a click"], said["least release without a click"]
+            self.assertEqual(self.clicks(self.at(1.05 * attack, bend, 1.05 * release)), [], bend)
+            self.assertEqual(self.clicks(self.at(0.93 * attack, bend)), ["opens"], bend)
+            self.assertEqual(self.clicks(self.at(0.2, bend, 0.93 * release)), ["closes"], bend)
+
+
+class Vibrato(unittest.TestCase):
+    def test_rate_depth_and_when_it_is_heard_in_closed_form(self) -> None:
+        wave = {"id": "v", "kind": "lfo", "rate": 5.0, "delay_s": 0.4, "fade_in_s": 1.0}
+        of = patch([wave], [{"source": "v", "destination": "pitch", "amount": 0.3}], performance=note(3.0, 0.0))
+        said = {f.name: f.value for f in KINDS["vibrato_heard"](Context(of))}
+        self.assertAlmostEqual(said["rate"], 5.0)
+        self.assertAlmostEqual(said["depth"], 30.0, delta=0.01)
+        at = np.arange(round(3.0 * 48000)) / 48000
+        cents = 30.0 * np.clip((at - 0.4) / 1.0, 0.0, 1.0) * np.sin(2 * np.pi * 5.0 * at)
+        self.assertAlmostEqual(said["heard after"], float(at[np.argmax(np.abs(cents) >= 5.0)]), delta=1e-4)
+
+    def test_one_too_shallow_is_never_heard(self) -> None:
+        wave = {"id": "v", "kind": "lfo", "rate": 5.0}
+        of = patch([wave], [{"source": "v", "destination": "pitch", "amount": 0.04}], performance=note(1.0, 0.0))
+        self.assertEqual([f.said for f in KINDS["vibrato_heard"](Context(of))][-1], "not in this note")
 
 
 if __name__ == "__main__":

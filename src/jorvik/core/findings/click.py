@@ -16,10 +16,9 @@ from jorvik.core.document.patch import edited, fresh_id
 from jorvik.core.engine.trace import Trace
 from jorvik.core.findings.base import Finding, Fix, fix
 from jorvik.core.measure.context import Context
+from jorvik.core.units.noticed import CLICK_JUMP, CLICK_WITHIN_S
 from jorvik.core.units.words import time_text
 
-LEAST_JUMP: Final = 0.34
-WITHIN_S: Final = 0.001
 ATTACK_S: Final = 0.003
 RELEASE_S: Final = 0.005
 A_TONE: Final = 0.2
@@ -47,7 +46,7 @@ def find(context: Context) -> Iterator[Finding]:
         yield Finding(
             rule="click",
             severity="caution",
-            sentence=f"The amplifier {jump.word} by {jump.by * 100:.0f} % within {time_text(WITHIN_S)}{where}: a click.",
+            sentence=f"The amplifier {jump.word} by {jump.by * 100:.0f} % within {time_text(CLICK_WITHIN_S)}{where}: a click.",
             why="An edge this steep sounds at every frequency at once. Some want it; then set this aside.",
             about="amplitude",
             from_s=at_s,
@@ -63,10 +62,10 @@ def _jumps(of: Trace) -> list[_Jump]:
     if lane is None or not lane.lane.routes:
         return []
     notes = of.run.notes
-    width = max(1, round(WITHIN_S * of.rate))
+    width = max(1, round(CLICK_WITHIN_S * of.rate))
     level = np.concatenate([np.zeros(width), np.where(np.arange(lane.value.size) < notes[0].on, 0.0, lane.value)])
     gone = level[width:] - level[:-width]
-    far = np.flatnonzero(np.abs(gone) >= LEAST_JUMP)
+    far = np.flatnonzero(np.abs(gone) >= CLICK_JUMP)
     if far.size > A_TONE * gone.size:
         return []
     found: dict[str, _Jump] = {}

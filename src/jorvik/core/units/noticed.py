@@ -25,3 +25,7 @@ MASKED_DB: Final = 60.0
 
 SILENT: Final = 0.01
 """An amplitude at or under this, 40 dB down, is not heard as a note."""
+
+CLICK_JUMP: Final = 0.34
+CLICK_WITHIN_S: Final = 0.001
+"""A level that goes so far within so long clicks: further than a ramp of 3 ms, the usual cure, would take it."""
