@@ -8,7 +8,9 @@ at the functions which it calls.
 import hashlib
 import os
 import shutil
+import sys
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 from typing import Any, Final, TypeVar, cast
 
@@ -84,12 +86,27 @@ def _cached(dispatcher: Any) -> Any:
     compile_for = dispatcher.compile
 
     def compile_first(signature: Any) -> Any:
+        _leave_blas_out()
         dispatcher.compile = compile_for
         dispatcher.enable_caching()
         return compile_for(signature)
 
     dispatcher.compile = compile_first
     return dispatcher
+
+
+_BLAS: Final = "scipy.linalg.cython_blas"
+
+
+def _leave_blas_out() -> None:
+    """Let the compiler load without looking for BLAS, which no kernel uses: that alone imports all of scipy.linalg."""
+    if "numba.np.arraymath" in sys.modules or _BLAS in sys.modules:
+        return
+    sys.modules[_BLAS] = None  # type: ignore[assignment]
+    try:
+        import_module("numba.np.arraymath")
+    finally:
+        del sys.modules[_BLAS]
 
 
 def inline_kernel(function: F) -> F:
