@@ -9,6 +9,12 @@ MAX_POINTS: Final = 512
 MAX_SECONDS: Final = 60.0
 """Length of a run, tail included."""
 
+MAX_PHRASE_NOTES: Final = 512
+MAX_HITS: Final = 16
+MAX_STRIKES: Final = 2_048
+MAX_PHRASE_SECONDS: Final = 120.0
+"""Length of a phrase, without the patch's tail."""
+
 MIN_RATE: Final = 4_000
 MAX_RATE: Final = 192_000
 DEFAULT_RATE: Final = 48_000

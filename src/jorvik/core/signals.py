@@ -25,3 +25,27 @@ CONTROL_RANGES: Final[Mapping[str, tuple[float, float]]] = {
 
 PITCH_LANE: Final = "pitch"
 """The one lane that a module may read as an input: an oscillator that tracks the pitch."""
+
+_HIT: Final = "hit:"
+_TRIGGER: Final = ":trigger"
+
+
+def hit_signal(track: str, trigger: bool = False) -> str:
+    """Return the name of the signal of a hit track: its strength while a strike lasts, or for one sample.
+
+    >>> hit_signal("thud", trigger=True)
+    'hit:thud:trigger'
+    """
+    return f"{_HIT}{track}{_TRIGGER if trigger else ''}"
+
+
+def hit_of(name: str) -> str | None:
+    """Return the hit track that a signal is of, or None where it is no hit's.
+
+    >>> hit_of("hit:thud:trigger")
+    'thud'
+    """
+    if not name.startswith(_HIT):
+        return None
+    track = name.removeprefix(_HIT).removesuffix(_TRIGGER)
+    return track if track and ":" not in track else None

@@ -40,7 +40,7 @@ def csv_lines(run: Run, contributions: bool = False, cancelled: Callable[[], boo
     for block in run.blocks(cancelled=cancelled):
         length = block.rows.shape[1]
         table = np.empty((length, 1 + len(rows)))
-        table[:, 0] = np.arange(block.first, block.first + length) / run.rate
+        table[:, 0] = (run.origin + np.arange(block.first, block.first + length)) / run.rate
         table[:, 1:] = block.rows[rows].T
         yield form * length % tuple(table.ravel().tolist())
 

@@ -10,6 +10,7 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.destinations import UNBOUNDED, VOICE, Destination, of_parameter
 from jorvik.core.document.performance import Performance
+from jorvik.core.document.phrase import Phrase, Played
 from jorvik.core.document.voice_settings import DriveSettings, Effects, FilterSettings, Oscillators
 from jorvik.core.dsp.wavetables import FORMULAS
 from jorvik.core.limits import (
@@ -24,7 +25,7 @@ from jorvik.core.limits import (
 from jorvik.core.modules import KINDS, AnyModule
 from jorvik.core.modules.base import Identifier, Module, PlainText, Signal, Strict, param
 from jorvik.core.problems import Problem, from_validation, shown
-from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.signals import PERFORMANCE_SIGNALS, hit_of, hit_signal
 
 Mode = Literal["add", "scale", "range"]
 Polarity = Literal["as_is", "unipolar", "bipolar"]
@@ -141,7 +142,36 @@ class Patch(Strict):
 
     def document(self) -> dict[str, Any]:
         """Return the patch as the document that it was read from: only what was said, none of the defaults."""
-        return self.model_dump(mode="json", exclude_unset=True)
+        document = self.model_dump(mode="json", exclude_unset=True, exclude={"performance"})
+        own = self.performance.test if isinstance(self.performance, Played) else self.performance
+        if "performance" in self.model_fields_set:
+            document["performance"] = own.model_dump(mode="json", exclude_unset=True)
+        return document
+
+    @property
+    def phrase(self) -> Phrase | None:
+        """The phrase that it is played under, where it is."""
+        return self.performance.phrase if isinstance(self.performance, Played) else None
+
+    def under(self, phrase: Phrase | None) -> "Patch":
+        """Return this patch played under a phrase, or at its own test note again.
+
+        Raises Problem where the phrase plays a macro that this patch has not.
+        """
+        own = self.performance.test if isinstance(self.performance, Played) else self.performance
+        performance = own if phrase is None else Played.of(phrase, own)
+        patch = self.model_copy(update={"performance": performance})
+        if "performance" not in self.model_fields_set:
+            patch.model_fields_set.discard("performance")
+        _check_lanes(patch, "the phrase's controls")
+        return patch
+
+    def remade(self, document: object) -> "Patch":
+        """Return the patch in a changed document, played under the same phrase.
+
+        Raises Problem where it is not sound.
+        """
+        return check_patch(document).under(self.phrase)
 
     def with_note(self, tail_s: float | None = None, **fields: float | None) -> "Patch":
         """Return this patch at another test note, or with another tail: ``key``, ``velocity``, ``length_s``.
@@ -163,12 +193,26 @@ class Patch(Strict):
 
     @property
     def signal_names(self) -> list[str]:
-        """The names that an input may have: modules and performance signals."""
-        return [*self.modules_by_id, *PERFORMANCE_SIGNALS]
+        """The names that an input may have: modules, performance signals, and the hits of the phrase."""
+        return [*self.modules_by_id, *PERFORMANCE_SIGNALS, *self.hit_signals]
 
     def has_signal(self, name: Signal) -> bool:
         """Tell whether an input may read ``name``."""
-        return not isinstance(name, str) or name in PERFORMANCE_SIGNALS or name in self.modules_by_id
+        if not isinstance(name, str) or name in PERFORMANCE_SIGNALS or name in self.modules_by_id:
+            return True
+        return hit_of(name) is not None
+
+    @property
+    def hit_signals(self) -> list[str]:
+        """The signals of the hits that are heard in its phrase, or listened to without being there."""
+        heard = [
+            hit_signal(hit.id, trigger)
+            for hit in (self.phrase.hits if self.phrase else ())
+            for trigger in (False, True)
+        ]
+        named = [value for module in self.modules for _, value in module.input_signals()]
+        named += [value for route in self.live_routes for value in (route.source, route.via) if value]
+        return list(dict.fromkeys([*heard, *(n for n in named if isinstance(n, str) and hit_of(n) is not None)]))
 
     def destination(self, name: str) -> Destination | None:
         """Return what ``name`` stands for in this patch, or None."""
@@ -294,10 +338,14 @@ def _check_signals(patch: Patch) -> None:
                 raise Problem(f"routes[{index}].{name}", shown(value), "the id of a module, or a performance signal")
     if patch.voice.signal is not None and patch.voice.signal not in patch.modules_by_id:
         raise Problem("voice.signal", shown(patch.voice.signal), "the id of a module")
+    _check_lanes(patch, "performance.controls")
+
+
+def _check_lanes(patch: Patch, place: str) -> None:
     for name in patch.performance.controls:
         module_id = name.removeprefix("macro:")
         if name != module_id and getattr(patch.modules_by_id.get(module_id), "kind", "") != "macro":
-            raise Problem("performance.controls", shown(name), "a lane of a macro that is there")
+            raise Problem(place, shown(name), "a lane of a macro that is there")
 
 
 def _check_routes(patch: Patch) -> None:
@@ -378,7 +426,7 @@ def edited(
         voice = {**(voice or {}), "base": {**document.get("voice", {}).get("base", {}), **base}}
     if voice:
         document["voice"] = {**document.get("voice", {}), **voice}
-    return check_patch(document)
+    return patch.remade(document)
 
 
 def fresh_id(wanted: str, taken: Collection[str]) -> str:

@@ -45,12 +45,7 @@ class Performance(Strict):
     @classmethod
     def _lanes(cls, controls: dict[str, list[list[float]]]) -> dict[str, list[list[float]]]:
         for name, points in controls.items():
-            kind = "macro" if name.startswith("macro:") else name
-            if kind not in CONTROL_RANGES or name == "macro":
-                raise PydanticCustomError(
-                    "lane", f"lanes named pitch_bend, mod_wheel, pressure or macro:<id>, not {name}"
-                )
-            _check_lane(name, points, CONTROL_RANGES[kind])
+            check_lane(name, points, CONTROL_RANGES[check_lane_name(name)])
         return controls
 
     @model_validator(mode="after")
@@ -83,7 +78,17 @@ class Performance(Strict):
         return Performance.model_validate({**self.model_dump(), "notes": notes, "tail_s": tail})
 
 
-def _check_lane(name: str, points: list[list[float]], limits: tuple[float, float]) -> None:
+def check_lane_name(name: str) -> str:
+    """Return the kind of a control lane by its name, a key of CONTROL_RANGES."""
+    kind = "macro" if name.startswith("macro:") else name
+    if kind not in CONTROL_RANGES or name == "macro":
+        wanted = f"lanes named pitch_bend, mod_wheel, pressure or macro:<id>, not {name}"
+        raise PydanticCustomError("lane", "{wanted}", {"wanted": wanted})
+    return kind
+
+
+def check_lane(name: str, points: list[list[float]], limits: tuple[float, float]) -> None:
+    """Refuse a lane of no point or too many, one that goes back in time, and values out of its range."""
     before = 0.0
     if not 1 <= len(points) <= MAX_POINTS:
         raise PydanticCustomError("lane", f"1 to {MAX_POINTS} points on the lane {name}")

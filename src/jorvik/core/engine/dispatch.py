@@ -70,7 +70,13 @@ def run_block(code, table, rows, flat, column, length, p, s, d, x, scratch, firs
         unowned(code.routes),
     )
     table = EventTable(
-        unowned(table.notes), unowned(table.controls), unowned(table.points), table.glide_s, table.bend_range_st
+        unowned(table.notes),
+        unowned(table.controls),
+        unowned(table.hits),
+        unowned(table.pulses),
+        unowned(table.points),
+        table.glide_s,
+        table.bend_range_st,
     )
     rows, flat, p, s, d = unowned(rows), unowned(flat), unowned(p), unowned(s), unowned(d)
     x, scratch = unowned(x), unowned(scratch)

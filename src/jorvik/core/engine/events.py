@@ -9,6 +9,7 @@ from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.engine.notes import VoiceNote
 from jorvik.core.engine.program import GLIDE_ROW, PERFORMANCE_ROWS, Ints, Program, Records, record
 from jorvik.core.modules.base import GATE, NOTE_OFF, NOTE_ON, START
+from jorvik.core.signals import hit_signal
 
 _NOTE: Final = record(
     "restarts",
@@ -17,6 +18,7 @@ _NOTE: Final = record(
     numbers=("velocity", "key", "random", "glide_from_st"),
 )
 _CONTROL: Final = record("row", "first_point", "end_point")
+_PULSE: Final = record("row", times=("begin", "end"), numbers=("value",))
 _NEVER: Final = 2**62
 
 _GATE, _TRIGGER, _VELOCITY, _KEY = (PERFORMANCE_ROWS.index(n) for n in ("gate", "trigger", "velocity", "key"))
@@ -28,13 +30,17 @@ class EventTable(NamedTuple):
 
     notes: Records
     controls: Records
+    hits: Ints
+    """The rows of hits that are struck."""
+    pulses: Records
+    """Strikes of hits, in time: what stands on a row from one sample to another."""
     points: Floats
     """Breakpoints of all control lanes, shape (points, 2): seconds and value."""
     glide_s: float
     bend_range_st: float
 
 
-def event_table(program: Program, notes: Sequence[VoiceNote]) -> EventTable:
+def event_table(program: Program, notes: Sequence[VoiceNote], rate: int) -> EventTable:
     """Return the table of one voice. The first note's values hold before it begins."""
     records = []
     for i, held in enumerate(notes):
@@ -46,14 +52,32 @@ def event_table(program: Program, notes: Sequence[VoiceNote]) -> EventTable:
     for name, lane in program.patch.performance.controls.items():
         controls.append((program.performance_rows[name], len(points), len(points) + len(lane)))
         points = np.concatenate([points, np.array(lane, dtype=np.float64)])
-    voice = program.patch.voice
+    voice, pulses = program.patch.voice, _pulses(program, rate)
     return EventTable(
         np.array(records, dtype=_NOTE),
         np.array(controls, dtype=_CONTROL),
+        np.array(sorted({pulse[0] for pulse in pulses}), dtype=np.int64),
+        np.array(pulses, dtype=_PULSE),
         points,
         voice.glide_ms / 1000.0,
         float(voice.bend_range_st),
     )
+
+
+def _pulses(program: Program, rate: int) -> list[tuple[int, int, int, float]]:
+    """Return the strikes of all hits as row, first sample, sample after the last and strength, in time."""
+    phrase = program.patch.phrase
+    if phrase is None:
+        return []
+    found = []
+    for hit in phrase.hits:
+        rows = [program.performance_rows[hit_signal(hit.id, trigger)] for trigger in (False, True)]
+        for strike in hit.strikes:
+            begin = round(strike.at * phrase.beat_s * rate)
+            end = max(round((strike.at + strike.length) * phrase.beat_s * rate), begin + 1)
+            found.append((rows[0], begin, end, strike.strength))
+            found.append((rows[1], begin, begin + 1, strike.strength))
+    return sorted(found, key=lambda pulse: (pulse[1], pulse[2]))
 
 
 @inline_kernel
@@ -94,6 +118,13 @@ def write_performance(table: EventTable, rows: Floats, column: np.uint64, length
             for i in _within(note.on, note.until, first, length):
                 left = 1.0 - (first + np.int64(i) - note.on) / rate / table.glide_s
                 rows[_GLIDE, column + i] = note.glide_from_st * max(left, 0.0)
+    for number in range(np.uint64(table.hits.size)):
+        _fill(rows, table.hits[number], column, (0, length), 0.0)
+    for number in range(np.uint64(table.pulses.size)):
+        pulse = table.pulses[number]
+        if pulse.begin >= first + length:
+            break
+        _fill(rows, np.int64(pulse.row), column, _clipped(pulse.begin, pulse.end, first, length), pulse.value)
     for number in range(np.uint64(table.controls.size)):
         control = table.controls[number]
         _control(control, table.points, rows, column, length, first, rate)
@@ -126,7 +157,7 @@ def _hold(note: Any, rows: Floats, column: np.uint64, length: int, first: int) -
 
 
 @inline_kernel
-def _fill(rows: Floats, row: int, column: np.uint64, places: tuple[int, int], value: float) -> None:
+def _fill(rows: Floats, row: Any, column: np.uint64, places: tuple[int, int], value: float) -> None:
     """Write one value into some places of a stretch."""
     line = rows[row, np.int64(column) + places[0] : np.int64(column) + places[1]]
     for i in range(line.size):

@@ -40,6 +40,19 @@ def voices(patch: Patch, rate: int) -> list[list[VoiceNote]]:
     return [_one_voice(patch, [_held(i, notes[i], rate, randoms[i]) for i in in_time], rate)]
 
 
+def windows(patch: Patch, rate: int) -> list[tuple[int, int]]:
+    """Return the first sample of each voice's run, and how many it has.
+
+    Under a phrase each note of a poly patch is run from its note-on to its note-off and the tail; else every voice is
+    run from the first sample to the last.
+    """
+    whole = run_length(patch, rate)
+    if patch.phrase is None or patch.voice.mode != "poly":
+        return [(0, whole)] * len(voices(patch, rate))
+    tail = round(patch.performance.tail_s * rate)
+    return [(held.on, min(held.off + tail, whole) - held.on) for [held] in voices(patch, rate)]
+
+
 def _held(number: int, note: Note, rate: int, random: float) -> VoiceNote:
     on, off = round(note.start_s * rate), round((note.start_s + note.length_s) * rate)
     return VoiceNote(number, note, on, off, taken_over=False, restarts=True, glide_from_st=0.0, random=random)

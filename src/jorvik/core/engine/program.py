@@ -180,7 +180,8 @@ class _Compiler:
         self.patch = patch
         self.first_note = first_note
         self.tempo = patch.performance.tempo
-        names = [*PERFORMANCE_ROWS, *(n for n in patch.performance.controls if n.startswith("macro:"))]
+        macros = (name for name in patch.performance.controls if name.startswith("macro:"))
+        names = [*PERFORMANCE_ROWS, *macros, *patch.hit_signals]
         self.performance_rows = {name: i for i, name in enumerate(names)}
         self.module_rows = {m.id: len(names) + i for i, m in enumerate(patch.modules)}
         self.next_row = len(names) + len(patch.modules)

@@ -27,10 +27,10 @@ _PLACES: Final = ("first_read", "first_moved", "first_route", "end_route")
 """Where a record's lists stand in the tables: of no matter for what is made."""
 
 
-def row_keys(program: Program, table: EventTable, length: int, rate: int) -> list[Key]:
-    """Return the key of each row of a run of ``length`` samples."""
+def row_keys(program: Program, table: EventTable, span: tuple[int, int], rate: int) -> list[Key]:
+    """Return the key of each row of a run from a sample on, of so many."""
     times = [table.notes[name].tolist() for name in ("restarts", "releases", "begin", "on", "off", "until")]
-    held = _key(length, rate, times)
+    held = _key(span, rate, times)
     keys = [b""] * program.rows
     for name, row in program.performance_rows.items():
         keys[row] = _key(held, name, _played(table, name, row))
@@ -84,6 +84,8 @@ def _played(table: EventTable, name: str, row: int) -> list[Any]:
     """Return what is played on a performance row: by each note, and on its control lane."""
     given = [table.notes[_GIVEN[name]].tolist()] if name in _GIVEN else []
     lanes = [control for control in table.controls if control["row"] == row]
+    struck = table.pulses[table.pulses["row"] == row]
+    given += [struck[name].tolist() for name in ("begin", "end", "value")] if struck.size else []
     return given + [table.points[lane["first_point"] : lane["end_point"]].tolist() for lane in lanes]
 
 

@@ -2,9 +2,9 @@
 
 import os
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final, TypeVar
+from typing import Final, NamedTuple, Protocol, TypeVar
 
 import numpy as np
 
@@ -12,12 +12,13 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.dispatch import run_block
-from jorvik.core.engine.events import event_table
+from jorvik.core.engine.events import EventTable, event_table
 from jorvik.core.engine.finite import FiniteCheck
-from jorvik.core.engine.notes import VoiceNote, run_length, voices
+from jorvik.core.engine.notes import VoiceNote, run_length, voices, windows
 from jorvik.core.engine.program import Code, Program, compile_patch, placed
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.row_keys import parts, row_keys, without
+from jorvik.core.engine.shared import code_before, rows_of
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MIN_RATE
 from jorvik.core.problems import Problem
 
@@ -52,6 +53,25 @@ def never() -> bool:
     return False
 
 
+class Shared(Protocol):
+    """Rows of a performance that are the same for every voice."""
+
+    rows: set[int]
+
+    def fill(self, table: Floats, column: int, first: int, length: int) -> None:
+        """Write those that voices read into a table from a column on: so many samples of the performance."""
+
+
+class _Before(NamedTuple):
+    """What a window begins with: parameters, states and inputs, and the last sample of the rows that were run."""
+
+    p: Floats
+    s: Floats
+    x: Floats
+    rows: list[int]
+    last: Floats
+
+
 @dataclass(frozen=True)
 class Block:
     """A stretch of a run: ``rows[:, i]`` is sample ``first + i``. The table is reused: copy what is to be kept."""
@@ -69,7 +89,18 @@ class Run:
     72000
     """
 
-    def __init__(self, patch: Patch, rate: int = DEFAULT_RATE, voice: int = 0) -> None:
+    def __init__(
+        self,
+        patch: Patch,
+        rate: int = DEFAULT_RATE,
+        voice: int = 0,
+        shared: "Shared | None" = None,
+        is_whole: bool = False,
+    ) -> None:
+        """Take up one voice; ``shared`` holds the rows that are the same for all, where they were made already.
+
+        ``is_whole`` runs it over the whole performance, whatever its window.
+        """
         if not MIN_RATE <= rate <= MAX_RATE:
             raise Problem("the sample rate", f"{rate} Hz", f"{MIN_RATE} to {MAX_RATE} Hz")
         played = voices(patch, rate)
@@ -77,12 +108,16 @@ class Run:
             raise Problem("the voice", f"number {voice + 1}", f"1 to {len(played)}, as many as this patch plays")
         self.patch = patch
         self.rate = rate
-        self.notes = played[voice]
-        self.length = run_length(patch, rate)
+        self.origin, self.length = (0, run_length(patch, rate)) if is_whole else windows(patch, rate)[voice]
+        """The sample of the performance with which the run begins, and how many it has."""
+        self._played = played[voice]
+        self.notes = [replace(n, on=n.on - self.origin, off=n.off - self.origin) for n in self._played]
+        """The notes, counted from the first sample of the run."""
         if self.length < 1:
             found = f"{patch.performance.seconds:g} s, which is no sample at {rate} Hz"
             raise Problem("the run", found, f"longer: a sample is {1e6 / rate:.3g} us")
         self.program: Program = compile_patch(patch, self.notes[0].number)
+        self._shared = shared
 
     @cached_property
     def note(self) -> VoiceNote:
@@ -129,7 +164,8 @@ class Run:
         ends = list(edges) if edges is not None else self.block_ends()
         widest = max(np.diff([0, *ends]), default=0)
         table = np.zeros((self.program.rows, _spread(int(widest) + 1)))
-        for first, end, step in self.stretches(table, self.program.code, ends, cancelled):
+        code = without(self.program, self._shared.rows) if self._shared else self.program.code
+        for first, end, step in self.stretches(table, code, ends, cancelled):
             step(1)
             check(table, 1, first, end)
             yield Block(first, table[:, 1 : end - first + 1])
@@ -140,8 +176,7 @@ class Run:
 
         Raises Problem where it comes to no finite number.
         """
-        played = event_table(self.program, self.notes)
-        keys = row_keys(self.program, played, self.length, self.rate)
+        keys = row_keys(self.program, self._table, (self.origin, self.length), self.rate)
         cache = cache or RowCache()
         table, made = cache.acquire(self.shape, keys)
         # A step reads what was before its first, and writes every row but those of what nobody plays.
@@ -152,6 +187,34 @@ class Run:
             check(table, first + 1, first, end)
         cache.release(keys)
         return table[:, 1 : self.length + 1]
+
+    @cached_property
+    def _table(self) -> EventTable:
+        """What is played, in samples of the whole performance."""
+        return event_table(self.program, self._played, self.rate)
+
+    @cached_property
+    def _before(self) -> "_Before":
+        """Run what keeps something of the time before the window, from the first sample of the performance to it."""
+        program = self.program
+        p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
+        if self.origin == 0:
+            return _Before(p, s, x, [], np.zeros(0))
+        given = self._shared.rows if self._shared else set()
+        code = code_before(program, given)
+        table = np.zeros((program.rows, _spread(BLOCK + 1)))
+        rows = sorted(rows_of(program, code) | given)
+        placed_code, flat, events = placed(code, table.shape[1]), table.reshape(-1), np.zeros(STRETCH, dtype=np.int64)
+        run, rate = run_block(), float(self.rate)
+        for first in range(0, self.origin if code.nodes.size else 0, BLOCK):
+            length = min(BLOCK, self.origin - first)
+            if self._shared is not None:
+                self._shared.fill(table, 1, first, length)
+            run(placed_code, self._table, table, flat, 1, length, p, s, program.d, x, events, first, rate, True)
+            table[:, 0] = table[:, length]
+        if self._shared is not None:
+            self._shared.fill(table, 0, self.origin - 1, 1)
+        return _Before(p, s, x, rows, table[rows, 0])
 
     def block_ends(self) -> list[int]:
         """Return where blocks of the usual length end."""
@@ -191,8 +254,9 @@ class Run:
 
         Performance rows are written too, unless ``is_played`` is off.
         """
-        program, played = self.program, event_table(self.program, self.notes)
-        p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
+        program, before = self.program, self._before
+        p, s, x = before.p.copy(), before.s.copy(), before.x.copy()
+        shared = self._shared if is_played else None
         events = np.zeros(STRETCH, dtype=np.int64)
         run = run_block()
         code, flat = placed(code, table.shape[1]), table.reshape(-1)
@@ -204,8 +268,12 @@ class Run:
                 continue
 
             def step(column: int, begin: int = first, length: int = end - first) -> None:
-                rate = float(self.rate)
-                run(code, played, table, flat, column, length, p, s, program.d, x, events, begin, rate, is_played)
+                at, rate = self.origin + begin, float(self.rate)
+                if begin == 0 and before.rows:
+                    table[before.rows, column - 1] = before.last
+                if shared is not None:
+                    shared.fill(table, column, at, length)
+                run(code, self._table, table, flat, column, length, p, s, program.d, x, events, at, rate, is_played)
 
             yield first, end, step
             first = end

@@ -94,8 +94,8 @@ class Trace:
 
     @cached_property
     def time_s(self) -> Floats:
-        """The time of each sample, in seconds."""
-        return np.arange(self.run.length) / self.rate
+        """The time of each sample, in seconds from the first of the performance."""
+        return (self.run.origin + np.arange(self.run.length)) / self.rate
 
 
 def trace(

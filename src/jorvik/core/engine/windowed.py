@@ -5,12 +5,10 @@ never more than a few rows are in memory; what modules made lies in a scratch fi
 numbers are those of the run itself, since the same code makes them from the same rows.
 """
 
-import os
-import tempfile
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
-from typing import IO, Final, NamedTuple, Protocol
+from typing import Final, NamedTuple, Protocol
 
 import numpy as np
 from cachetools import LRUCache
@@ -19,7 +17,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.program import GROUP, Code, Program
 from jorvik.core.engine.row_keys import groups_of, nodes_of, without
-from jorvik.core.problems import Problem
+from jorvik.core.engine.row_store import RowStore
 
 Cancel = Callable[[], bool]
 
@@ -43,50 +41,6 @@ class Runner(Protocol):
         """Return where its blocks end."""
 
 
-class _Store:
-    """Whole rows, in memory or in a scratch file."""
-
-    def __init__(self, rows: Sequence[int], length: int, most_bytes: int) -> None:
-        self._place = {row: i for i, row in enumerate(rows)}
-        self._length = length
-        self._file: IO[bytes] | None = None
-        self._cells: Floats | None = None
-        if len(rows) * length * 8 <= most_bytes:
-            self._cells = np.empty((len(rows), length))
-        else:
-            self._file = _scratch(len(rows) * length * 8)
-
-    def __contains__(self, row: int) -> bool:
-        return row in self._place
-
-    def put(self, row: int, first: int, values: Floats) -> None:
-        """Keep a stretch of a row."""
-        if self._cells is not None:
-            self._cells[self._place[row], first : first + values.size] = values
-        elif self._file is not None:
-            at = (self._place[row] * self._length + first) * 8
-            os.pwrite(self._file.fileno(), np.ascontiguousarray(values).tobytes(), at)
-
-    def get(self, row: int, first: int, end: int) -> Floats:
-        """Return a stretch of a row."""
-        if self._cells is not None:
-            return self._cells[self._place[row], first:end]
-        assert self._file is not None
-        at = (self._place[row] * self._length + first) * 8
-        return np.frombuffer(os.pread(self._file.fileno(), (end - first) * 8, at))
-
-
-def _scratch(size: int) -> IO[bytes]:
-    """Return a file without a name whose place on the disk is taken already, so that no later write finds it full."""
-    try:
-        file = tempfile.TemporaryFile(prefix="jorvik-rows-")  # noqa: SIM115
-        os.posix_fallocate(file.fileno(), 0, size)
-    except OSError as error:
-        found = f"no room for {size / 1e9:.1f} GB in {tempfile.gettempdir()}: {error.strerror}"
-        raise Problem("the scratch file of this run", found, "room there, a shorter note, or fewer modules") from error
-    return file
-
-
 class WindowedRows:
     """Rows of a run, each made or fetched when it is asked for; the last few are kept."""
 
@@ -100,7 +54,7 @@ class WindowedRows:
         self._nodes = nodes_of(run.program)
         self._maker = {row: number for number, node in enumerate(self._nodes) for row in node.makes}
         self._modules = len(run.program.module_rows)
-        self._store = _Store(list(run.program.module_rows.values()), run.length, most_bytes)
+        self._store = RowStore(list(run.program.module_rows.values()), run.length, most_bytes)
         self._kept: LRUCache[int, Floats] = LRUCache(max(2, most_bytes // (2 * 8 * run.length)))
         self._lock = threading.Lock()
         self._run_once()

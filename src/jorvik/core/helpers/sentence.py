@@ -6,7 +6,7 @@ from difflib import get_close_matches
 from typing import Any, Final
 
 from jorvik.core.document.destinations import VOICE, Destination, of_parameter
-from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.patch import Patch
 from jorvik.core.helpers.routes import with_new_route
 from jorvik.core.problems import Problem
 from jorvik.core.signals import PERFORMANCE_SIGNALS
@@ -61,8 +61,8 @@ def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
         fields["via"] = _signal(patch, match["via"])
     document, name = with_new_route(patch.document(), {"source": source, "destination": destination, **fields})
     if match["by"] is not None:
-        document = _left_over(check_patch(document), name, match["left"], _signal(patch, match["by"]))
-    return check_patch(document), name
+        document = _left_over(patch.remade(document), name, match["left"], _signal(patch, match["by"]))
+    return patch.remade(document), name
 
 
 def _how_far(patch: Patch, at: Destination, mode: str, sign: float, rest: str) -> dict[str, Any]:

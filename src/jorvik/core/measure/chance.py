@@ -5,7 +5,7 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.document.patch import Patch, Route, check_patch
+from jorvik.core.document.patch import Patch, Route
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
@@ -112,7 +112,7 @@ def _at_seed(context: Context, seed: int) -> Trace:
 def _seeded(context: Context, seed: int) -> Trace:
     document = context.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": seed}
-    patch = check_patch(document)
+    patch = context.patch.remade(document)
     return trace(patch, DRAFT_RATE, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
 
 

@@ -5,7 +5,8 @@ from concurrent.futures import ThreadPoolExecutor
 from queue import SimpleQueue
 from typing import Any, Final, Literal, TypeVar
 
-from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.patch import Patch
+from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.problems import Problem
@@ -24,10 +25,12 @@ def at_step(patch: Patch, by: By, value: float) -> Patch:
     """
     if by in ("velocity", "key", "length_s"):
         return patch.with_note(**{by: value})
+    if by == "tempo_bpm" and patch.phrase is not None:
+        return patch.under(check_phrase({**patch.phrase.document(), by: value}))
     document: dict[str, Any] = patch.document()
     set_to = round(value) if by == "seed" else value
     document["performance"] = {**document.get("performance", {}), by: set_to}
-    return check_patch(document)
+    return patch.remade(document)
 
 
 def sweep(patches: Sequence[Patch], work: Callable[[Patch, RowCache], T], cores: int) -> list[T]:

@@ -5,7 +5,7 @@ Everything else (the engine, the JSON Schema, the catalogue, the forms on the sc
 from there.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Annotated, Any, ClassVar, Final, Literal, get_args
@@ -294,6 +294,16 @@ class Module(Strict):
     def runs_free(self) -> bool:
         """Whether it goes on from note to note, so that none begins where the one before did."""
         return getattr(self, "start", "") == "free"
+
+    @property
+    def is_renewed(self) -> bool:
+        """Whether a note-on begins it anew, so that nothing of what came before is left in it."""
+        return False
+
+    def hears_notes(self, moved: Collection[str]) -> bool:
+        """Tell whether a note-on changes what it does; ``moved`` are the parameters that something moves."""
+        del moved
+        return self.is_renewed
 
     @property
     def repeats(self) -> str | None:

@@ -72,6 +72,11 @@ class Curve(Module):
         hold = times[self.hold_at] if self.hold_at is not None else -1.0
         return [*loop, hold, *pack_points(self.points)]
 
+    @property
+    def is_renewed(self) -> bool:
+        """It begins with each note."""
+        return True
+
     def state_size(self) -> int:
         """Place on the curve, in units of t (2), whether a note has begun, the reset."""
         return SUM_STATES + 2

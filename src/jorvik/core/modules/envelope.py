@@ -1,6 +1,7 @@
 """Envelope: a shape that a note opens, holds and releases."""
 
 import math
+from collections.abc import Collection
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.bend import bend
@@ -59,6 +60,16 @@ class Envelope(Module):
         0.0, "ratio", 0.0, 1.0, "How far a soft note lowers the whole envelope: x (1 - d + d * velocity)."
     )
     reset: Signal = reset_signal()
+
+    @property
+    def is_renewed(self) -> bool:
+        """It goes on from where a reset has brought it, where it is told to."""
+        return self.restart == "zero" or not isinstance(self.reset, str)
+
+    def hears_notes(self, moved: Collection[str]) -> bool:
+        """A note-on begins its attack."""
+        del moved
+        return True
 
     def state_size(self) -> int:
         """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on, the reset."""

@@ -1,5 +1,6 @@
 """Low-frequency oscillator: a repeating shape, at any rate up to half the sample rate."""
 
+from collections.abc import Collection
 from typing import ClassVar, Literal
 
 from pydantic import field_validator, model_validator
@@ -61,6 +62,16 @@ class Lfo(Module):
     def packed(self) -> list[float]:
         """The drawn points."""
         return pack_points(self.points)
+
+    @property
+    def is_renewed(self) -> bool:
+        """Unless it runs free."""
+        return self.start != "free"
+
+    def hears_notes(self, moved: Collection[str]) -> bool:
+        """A delay and a fade-in count from the note, also of one that runs free."""
+        fades = ("delay_s", "fade_in_s")
+        return self.is_renewed or any(getattr(self, name) != 0.0 or name in moved for name in fades)
 
     def state_size(self) -> int:
         """Phase (2), samples since the note began, cycles since then, the value last made, the reset."""

@@ -33,6 +33,11 @@ class Oscillator(Module):
         """The pitch lane is read only when the pitch is tracked."""
         return self.reads if self.tracks == "pitch" else self.reads[:1]
 
+    @property
+    def is_renewed(self) -> bool:
+        """It begins with each note."""
+        return True
+
     def state_size(self) -> int:
         """Phase (2)."""
         return PHASE_STATES

@@ -43,9 +43,14 @@ class Random(Module):
     stream: Stream | None = stream_name()
     reset: Signal = signal("Where this rises through 0.5 the row of targets begins again; left out, nothing does that.")
 
+    @property
+    def is_renewed(self) -> bool:
+        """Unless it runs free."""
+        return self.start == "note"
+
     def state_size(self) -> int:
-        """Phase (2), number of the target, row of targets, where a walk stands and goes, the reset."""
-        return PHASE_STATES + 5
+        """Phase (2), number of the target, row of targets, where a walk stands and goes, the reset, if a note began."""
+        return PHASE_STATES + 6
 
     def span(self) -> tuple[float, float]:
         """By polarity."""
@@ -69,7 +74,7 @@ class Random(Module):
 _RATE, _SHAPE, _FREE, _UNIPOLAR = (Random.slot(n) for n in ("rate", "shape", "start", "polarity"))
 _STREAM, _FIRST_NOTE = Random.slot("stream"), Random.slot("note")
 _HOLD, _LINE, _COSINE, _GRADIENT, _WALK = range(5)
-_INDEX, _ROW, _FROM, _TO, _BEFORE = range(PHASE_STATES, PHASE_STATES + 5)
+_INDEX, _ROW, _FROM, _TO, _BEFORE, _PLAYED = range(PHASE_STATES, PHASE_STATES + 6)
 _STRIDE = 0.5
 
 
@@ -108,11 +113,16 @@ def step(p: Floats, x: Floats, s: Floats, d: Floats, events: int, n: int, dt: fl
     """Make one sample, then move on; a period that ends draws the next target."""
     begins = events & START or (events & NOTE_ON and p[_FREE] == 0.0)
     if rises(s, _BEFORE, x[0]) or begins:
+        # The first note of a voice has the row of its own number, however long the run has gone on before it.
         row = s[_ROW]
         if events & START:
+            s[_PLAYED] = 0.0
+        if begins and s[_PLAYED] == 0.0:
             row = p[_FIRST_NOTE] + 1.0
-        elif begins and (s[_INDEX] > 0.0 or s[0] > 0.0):
+        elif begins:
             row += 1.0
+        if events & NOTE_ON:
+            s[_PLAYED] = 1.0
         s[:_BEFORE] = 0.0
         s[_ROW] = 0.0 if p[_FREE] != 0.0 else row
         s[_TO] = uniform(p[_STREAM], int(s[_ROW]), 0)

@@ -38,6 +38,11 @@ class Steps(Module):
         """Their number, then the strengths."""
         return [float(len(self.values)), *self.values]
 
+    @property
+    def is_renewed(self) -> bool:
+        """It begins with each note."""
+        return True
+
     def state_size(self) -> int:
         """Number of the step, when it began (s after note-on), its length, sample of note-on, if it plays, reset."""
         return 6

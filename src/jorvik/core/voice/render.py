@@ -18,8 +18,9 @@ from jorvik.core.dsp.randomness import note_random, stream
 from jorvik.core.dsp.svf import RESPONSES
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.engine.ahead import ahead
-from jorvik.core.engine.notes import VoiceNote, run_length, voices
+from jorvik.core.engine.notes import VoiceNote, run_length, windows
 from jorvik.core.engine.run import Block, Run, never
+from jorvik.core.engine.shared_rows import SharedRows, shared_by_voices
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.voice.effects import SENDS, effects
 from jorvik.core.voice.filters import PEAK_STATES, PEAKS, Filters, begun, filter_block, peak_block
@@ -78,14 +79,16 @@ def render(
     length = run_length(patch, rate)
     used = [name for name in SENDS if patch.at_work(name)]
     total = {name: np.zeros((2, length)).T for name in ("dry", *used)}
-    count, cores = len(voices(patch, rate)), os.cpu_count() or 1
-    done = _Done(length * count, progress) if progress else None
-    work = partial(_voice, patch, rate, used, cancelled, done)
+    spans, cores = windows(patch, rate), os.cpu_count() or 1
+    count = len(spans)
+    done = _Done(sum(span for _, span in spans), progress) if progress else None
+    work = partial(_voice, patch, rate, used, cancelled, done, shared_by_voices(patch, rate, cancelled))
     with ThreadPoolExecutor(cores) as pool:
         for first in range(0, count, cores):
-            for made in pool.map(work, range(first, min(first + cores, count))):
+            together = range(first, min(first + cores, count))
+            for (begin, span), made in zip(spans[first : first + cores], pool.map(work, together), strict=True):
                 for name, samples in made.items():
-                    total[name] += samples
+                    total[name][begin : begin + span] += samples
     dry = total.pop("dry")
     if total:
         dry += effects(total, patch.voice.effects, patch.performance.tempo, rate)
@@ -122,13 +125,14 @@ def _voice(
     sends: Sequence[str],
     cancelled: Callable[[], bool],
     done: _Done | None,
+    shared: SharedRows | None,
     number: int,
 ) -> dict[str, Floats]:
     """Return one voice's sound, and what it sends.
 
     What moves, the tones of it, and what is made of these go through three stages side by side.
     """
-    run = Run(patch, rate, number)
+    run = Run(patch, rate, number, shared)
     voice = _Voice(run)
     made = {name: np.zeros((2, run.length)).T for name in ("dry", *sends)}
     begin = run.notes[0].on
@@ -145,6 +149,11 @@ def _voice(
             made[name][stretch] = (sound * late[ROWS[name]]).T
         if done is not None:
             done.add(fine.shape[1] // voice.factor)
+    if patch.phrase is not None:
+        # A window may end while something still sounds.
+        closing = min(round(GATE_RAMP_S * rate), run.length)
+        for samples in made.values():
+            samples[run.length - closing :] *= np.linspace(1.0, 0.0, closing)[:, None]
     return made
 
 
@@ -201,7 +210,7 @@ class _Voice:
     def tones(self, blocks: Iterator[tuple[int, Floats]]) -> Iterator[tuple[int, Floats, Floats]]:
         """Yield the tones beside the lanes, at ``factor`` times the rate, a row for each channel."""
         for first, lanes in blocks:
-            yield first, lanes, self.generators.block(lanes, first, self.channels)
+            yield first, lanes, self.generators.block(lanes, self.run.origin + first, self.channels)
 
     def sound(self, lanes: Floats, fine: Floats) -> tuple[Floats, Floats]:
         """Return the lanes and the sound (2, frames) of a block, both late by ``delay`` samples."""

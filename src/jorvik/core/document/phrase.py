@@ -1,0 +1,210 @@
+"""The phrase document, version 1: notes, hits and played lanes at a tempo, to be put under any patch.
+
+Times are in quarter notes.
+"""
+
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic_core import PydanticCustomError
+
+from jorvik.core.document.performance import Note, Performance, check_lane, check_lane_name
+from jorvik.core.limits import (
+    MAX_HITS,
+    MAX_NAME,
+    MAX_PHRASE_NOTES,
+    MAX_PHRASE_SECONDS,
+    MAX_STRIKES,
+    MAX_TEXT,
+)
+from jorvik.core.modules.base import Identifier, PlainText, Strict, param
+from jorvik.core.problems import Problem, from_validation, shown
+from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.units.tempo import Tempo
+
+MOST_QUARTERS: Final = MAX_PHRASE_SECONDS * 999.0 / 60.0
+"""A phrase of the longest time at the fastest tempo."""
+
+HIT_SOUNDS: Final = ("thud", "snap", "tick", "none")
+"""What a hit can sound like: stand-ins that are heard with the patch and never measured with it."""
+
+
+class PhraseNote(Strict):
+    """One key held for a time, in quarter notes."""
+
+    key: float = param(60.0, "key", 0.0, 127.0, "MIDI note number; fractions lie between keys.")
+    velocity: float = param(96.0, "velocity", 0.0, 127.0, "How hard it is struck.")
+    at: float = param(0.0, "beats", 0.0, MOST_QUARTERS, "When it begins.")
+    length: float = param(1.0, "beats", 0.0, MOST_QUARTERS, "How long it is held.")
+
+    @field_validator("length")
+    @classmethod
+    def _some_length(cls, value: float) -> float:
+        if value <= 0.0:
+            raise PydanticCustomError("range", "longer than 0 quarter notes")
+        return value
+
+
+class Strike(Strict):
+    """One stroke of a hit."""
+
+    at: float = param(0.0, "beats", 0.0, MOST_QUARTERS, "When it falls.")
+    strength: float = param(1.0, "ratio", 0.0, 1.0, "How hard it is.")
+    length: float = param(0.125, "beats", 0.0, MOST_QUARTERS, "For how long its signal stands at that strength.")
+
+    @field_validator("length")
+    @classmethod
+    def _some_length(cls, value: float) -> float:
+        if value <= 0.0:
+            raise PydanticCustomError("range", "longer than 0 quarter notes")
+        return value
+
+
+class Hit(Strict):
+    """A track of strokes that a patch can listen to, as ``hit:<id>`` and ``hit:<id>:trigger``."""
+
+    id: Identifier
+    sound: Literal["thud", "snap", "tick", "none"] = "thud"
+    level: float = param(0.8, "ratio", 0.0, 1.0, "How loud it is heard with the patch.")
+    strikes: list[Strike] = Field(default_factory=list, description="Its strokes, in any order.")
+
+
+class Phrase(Strict):
+    """What is played: the note in its place."""
+
+    format: Literal["jorvik-phrase"]
+    version: Literal[1]
+    name: str = Field("Untitled", max_length=MAX_NAME)
+    notes: str = Field("", max_length=MAX_TEXT)
+    tags: list[Annotated[PlainText, Field(max_length=MAX_NAME)]] = Field(default_factory=list, max_length=64)
+    tempo_bpm: float = param(96.0, "bpm", 10.0, 999.0, "Quarter notes a minute.")
+    beats_per_bar: int = Field(4, ge=1, le=32, description="Quarter notes in a bar.")
+    bars: int = Field(2, ge=1, le=512, description="How many bars it has.")
+    played: list[PhraseNote] = Field(
+        default_factory=list, max_length=MAX_PHRASE_NOTES, description="The notes, in any order; none is the test note."
+    )
+    hits: list[Hit] = Field(default_factory=list, max_length=MAX_HITS, description="Tracks of strokes.")
+    controls: dict[str, list[list[float]]] = Field(
+        default_factory=dict, description="Control lanes: [beats, value] points, straight between, held outside."
+    )
+
+    @field_validator("controls")
+    @classmethod
+    def _lanes(cls, controls: dict[str, list[list[float]]]) -> dict[str, list[list[float]]]:
+        for name, points in controls.items():
+            check_lane(name, points, CONTROL_RANGES[check_lane_name(name)])
+        return controls
+
+    @model_validator(mode="after")
+    def _within_limits(self) -> "Phrase":
+        ids = [hit.id for hit in self.hits]
+        if len(set(ids)) < len(ids):
+            twice = next(name for name in ids if ids.count(name) > 1)
+            raise PydanticCustomError("id", "{wanted}", {"wanted": f"hit tracks of unlike ids; two are {shown(twice)}"})
+        if (count := sum(len(hit.strikes) for hit in self.hits)) > MAX_STRIKES:
+            raise PydanticCustomError("range", "{wanted}", {"wanted": f"{MAX_STRIKES} strikes at most, not {count}"})
+        if self.seconds > MAX_PHRASE_SECONDS:
+            wanted = f"a phrase of {MAX_PHRASE_SECONDS:g} s at most (this one has {self.seconds:.4g} s)"
+            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+        return self
+
+    @property
+    def tempo(self) -> Tempo:
+        """Tempo and bar."""
+        return Tempo(self.tempo_bpm, self.beats_per_bar)
+
+    @property
+    def beat_s(self) -> float:
+        """Seconds of a quarter note."""
+        return 60.0 / self.tempo_bpm
+
+    @property
+    def beats(self) -> float:
+        """From 0 to the last note-off, strike or end of the last bar, in quarter notes."""
+        notes = (note.at + note.length for note in self.played)
+        strikes = (strike.at + strike.length for hit in self.hits for strike in hit.strikes)
+        return max([float(self.bars * self.beats_per_bar), *notes, *strikes])
+
+    @property
+    def seconds(self) -> float:
+        """The same in seconds."""
+        return self.beats * self.beat_s
+
+    def document(self) -> dict[str, Any]:
+        """Return it as the document that it was read from: only what was said, none of the defaults."""
+        return self.model_dump(mode="json", exclude_unset=True)
+
+
+class Played(Performance):
+    """A performance that a phrase gives: its tempo, notes, hits and lanes in the place of the patch's own.
+
+    The tail, the seed and, where the phrase has no notes, the notes are those of the patch's test note.
+    """
+
+    phrase: Phrase
+    test: Performance
+    """The patch's own."""
+
+    @classmethod
+    def of(cls, phrase: Phrase, test: Performance) -> "Played":
+        """Return what a phrase gives under a patch whose own performance is ``test``."""
+        beat = phrase.beat_s
+        notes = [
+            Note.model_construct(
+                key=note.key, velocity=note.velocity, start_s=note.at * beat, length_s=note.length * beat
+            )
+            for note in phrase.played
+        ]
+        controls = {name: [[at * beat, value] for at, value in points] for name, points in phrase.controls.items()}
+        return cls.model_construct(
+            tempo_bpm=phrase.tempo_bpm,
+            beats_per_bar=phrase.beats_per_bar,
+            notes=notes or test.notes,
+            tail_s=test.tail_s,
+            seed=test.seed,
+            controls=controls,
+            phrase=phrase,
+            test=test,
+        )
+
+    @property
+    def seconds(self) -> float:
+        """How long the run lasts."""
+        ends = max(note.start_s + note.length_s for note in self.notes)
+        return max(ends, self.phrase.seconds) + self.tail_s
+
+    def with_note(self, tail_s: float | None = None, **fields: Any) -> Performance:
+        """Return it transposed so that the first note has another key, struck as hard throughout, or with a tail.
+
+        How long each note is held is the phrase's own.
+        """
+        test = self.test.with_note(tail_s, **fields)
+        changed: dict[str, Any] = {}
+        if fields.get("velocity") is not None:
+            changed["velocity"] = fields["velocity"]
+        apart = 0.0 if fields.get("key") is None else float(fields["key"]) - self.notes[0].key
+        played = [
+            note.model_copy(update={"key": min(max(note.key + apart, 0.0), 127.0), **changed})
+            for note in self.phrase.played
+        ]
+        return Played.of(self.phrase.model_copy(update={"played": played}), test)
+
+
+def check_phrase(document: object) -> Phrase:
+    """Return the phrase in a document already read from JSON.
+
+    Raises Problem with the path, what was found and what would do.
+
+    >>> check_phrase({"format": "jorvik-phrase", "version": 1}).seconds
+    5.0
+    """
+    if not isinstance(document, dict):
+        raise Problem("the document", shown(document), 'an object with "format": "jorvik-phrase"')
+    if document.get("format") != "jorvik-phrase":
+        raise Problem("format", shown(document.get("format")), '"jorvik-phrase"')
+    if document.get("version") != 1 or isinstance(document.get("version"), bool):
+        raise Problem("version", shown(document.get("version")), "1, the version that this Jorvik reads")
+    try:
+        return Phrase.model_validate(document)
+    except ValidationError as error:
+        raise from_validation(error, ()) from None
