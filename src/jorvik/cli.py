@@ -67,9 +67,45 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--length", help="hold every note this long: 1.2, 800ms or 1/4")
         command.add_argument("--tail", help="trace this much after the last note-off")
 
-    schema = commands.add_parser("schema", help="the JSON Schema of the patch document")
+        command.add_argument("--phrase", type=Path, metavar="PHRASE", help="play it under this phrase file")
+    for command in (measure, checking):
+        command.add_argument("--note", type=int, default=1, help="which note of a poly patch, from 1")
+    render.add_argument("--with-hits", action="store_true", help="the phrase's own hits too, at their level")
+
+    _add_phrase(commands.add_parser("phrase", help="make a phrase, or read and write it as MIDI"))
+    schema = commands.add_parser("schema", help="the JSON Schema of the patch document, or of a phrase")
     schema.set_defaults(run="schema")
+    schema.add_argument("what", nargs="?", choices=("patch", "phrase"), default="patch")
     return parser
+
+
+def _add_phrase(parser: argparse.ArgumentParser) -> None:
+    acts = parser.add_subparsers(required=True, metavar="ACT")
+    make = acts.add_parser("make", help="to a pattern over a chord, or of a typed row")
+    make.set_defaults(run="phrase_make")
+    make.add_argument("--pattern", default="up", help="up, down, 'up and down', 'as played', random, strokes, …")
+    make.add_argument("--chord", default="C3,Eb3,G3", help="keys with commas between them")
+    make.add_argument("--typed", help="instead of a pattern, a row as: C3 1/8 E3 1/8d . G3 1/4 v112")
+    make.add_argument("--rate", default="1/16", help="a note value from one to the next")
+    for name, kind, usual in (("bars", int, 2), ("octaves", int, 1), ("gate", float, 0.8), ("swing", float, 0.5)):
+        make.add_argument(f"--{name}", type=kind, default=usual)
+    for name, kind, usual in (("strokes", int, 5), ("steps", int, 8), ("seed", int, 1), ("tempo", float, 96.0)):
+        make.add_argument(f"--{name}", type=kind, default=usual)
+    make.add_argument("--velocities", default="96", help="how hard, note by note, again from the first")
+    make.add_argument("--name", default="", help="what it is called")
+    for name, what in (("from-midi", "FILE.mid"), ("from-beat", "LOOP.wav")):
+        reading = acts.add_parser(name, help=f"read {what}")
+        reading.set_defaults(run=f"phrase_{name.replace('-', '_')}")
+        reading.add_argument("file", type=Path, metavar=what)
+        reading.add_argument("--out", type=Path, required=True, help="PHRASE.json")
+    make.add_argument("--out", type=Path, required=True, help="PHRASE.json")
+    writing = acts.add_parser("to-midi", help="write a phrase as MIDI, and lanes of a patch as controllers")
+    writing.set_defaults(run="phrase_to_midi")
+    writing.add_argument("phrase", type=Path, metavar="PHRASE.json")
+    writing.add_argument("--out", type=Path, required=True, help="FILE.mid")
+    writing.add_argument("--patch", type=Path, help="the patch whose lanes are written")
+    writing.add_argument("--lane", action="append", default=[], metavar="NAME=CC", help="as cutoff=74 or macro:warm=20")
+    writing.add_argument("--fine", action="store_true", help="in 14 bits")
 
 
 if __name__ == "__main__":

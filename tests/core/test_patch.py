@@ -13,7 +13,7 @@ from jorvik.place import ROOT
 from scripts.catalogue_page import page
 from scripts.pages import PAGES
 from scripts.pages import page as page_of
-from scripts.schema import schema_text
+from scripts.schema import SCHEMAS, schema_text
 from tests.support import Json, demos, document, note
 
 ENVELOPE: Json = {"id": "e", "kind": "envelope"}
@@ -152,7 +152,10 @@ class Accepted(unittest.TestCase):
 class Catalogued(unittest.TestCase):
     def test_the_page_is_current(self) -> None:
         self.assertEqual((ROOT / "docs/catalogue.md").read_text(), page(catalogue()), "run scripts/types")
-        self.assertEqual((ROOT / "src/jorvik/patch.schema.json").read_text(), schema_text(), "run scripts/types")
+        for what in SCHEMAS:
+            self.assertEqual(
+                (ROOT / f"src/jorvik/{what}.schema.json").read_text(), schema_text(what), "run scripts/types"
+            )
         for name in PAGES:
             self.assertEqual((ROOT / f"docs/{name}.md").read_text(), page_of(name), "run scripts/types")
 

@@ -10,6 +10,7 @@ MAX_SECONDS: Final = 60.0
 """Length of a run, tail included."""
 
 MAX_PHRASE_NOTES: Final = 512
+MAX_BARS: Final = 512
 MAX_HITS: Final = 16
 MAX_STRIKES: Final = 2_048
 MAX_PHRASE_SECONDS: Final = 120.0

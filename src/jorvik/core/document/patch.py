@@ -265,6 +265,14 @@ def parse_patch(text: str | bytes) -> Patch:
 
     Raises Problem with the place, what was found and what would do.
     """
+    return check_patch(parsed_json(text))
+
+
+def parsed_json(text: str | bytes) -> object:
+    """Return what a JSON text says, as documents are read: no key twice, no number that is none.
+
+    Raises Problem with the place, what was found and what would do.
+    """
     size = len(text)
     if size > MAX_DOCUMENT_BYTES:
         raise Problem("the file", f"{size / 1e6:.3g} MB", f"a patch of {MAX_DOCUMENT_BYTES / 1e6:g} MB at most")
@@ -273,7 +281,7 @@ def parse_patch(text: str | bytes) -> Patch:
         raise Problem("the file", f"the number {name}", "made of finite numbers")
 
     try:
-        return check_patch(json.loads(text, parse_constant=refuse_constant, object_pairs_hook=_no_key_twice))
+        return json.loads(text, parse_constant=refuse_constant, object_pairs_hook=_no_key_twice)
     except UnicodeDecodeError as error:
         raise Problem("the file", f"bytes that are no text at {error.start}", "JSON in UTF-8") from None
     except json.JSONDecodeError as error:

@@ -10,6 +10,7 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.performance import Note, Performance, check_lane, check_lane_name
 from jorvik.core.limits import (
+    MAX_BARS,
     MAX_HITS,
     MAX_NAME,
     MAX_PHRASE_NOTES,
@@ -79,7 +80,7 @@ class Phrase(Strict):
     tags: list[Annotated[PlainText, Field(max_length=MAX_NAME)]] = Field(default_factory=list, max_length=64)
     tempo_bpm: float = param(96.0, "bpm", 10.0, 999.0, "Quarter notes a minute.")
     beats_per_bar: int = Field(4, ge=1, le=32, description="Quarter notes in a bar.")
-    bars: int = Field(2, ge=1, le=512, description="How many bars it has.")
+    bars: int = Field(2, ge=1, le=MAX_BARS, description="How many bars it has.")
     played: list[PhraseNote] = Field(
         default_factory=list, max_length=MAX_PHRASE_NOTES, description="The notes, in any order; none is the test note."
     )

@@ -6,6 +6,7 @@ from pydantic import BaseModel
 
 from jorvik.core.document.destinations import MOVED_IN, VOICE, Part, first_amount
 from jorvik.core.document.patch import Patch
+from jorvik.core.document.phrase import Phrase
 from jorvik.core.document.voice_settings import (
     ChorusSettings,
     DelaySettings,
@@ -26,6 +27,11 @@ from jorvik.core.units.scales import SCALES
 def patch_schema() -> dict[str, Any]:
     """Return the JSON Schema of the patch document, version 1."""
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Patch.model_json_schema()}
+
+
+def phrase_schema() -> dict[str, Any]:
+    """Return the JSON Schema of the phrase document, version 1."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Phrase.model_json_schema()}
 
 
 class FieldFacts(BaseModel):

@@ -33,7 +33,7 @@ def find(context: Context) -> Iterator[Figure]:
             "cents",
             "From the lowest pitch of the lowest voice to the highest of the highest, while the note is held.",
         )
-    note_hz = key_hz(context.patch.performance.notes[0].key)
+    note_hz = key_hz(context.note.key)
     if context.patch.voice.oscillators.unison > 1:
         yield from _beat(context, "detune", "outer unison voices beat at", note_hz, context.values("detune"), 0.5)
     if float(context.values("osc2_level").max()) > 0.0:

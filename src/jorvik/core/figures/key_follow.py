@@ -41,7 +41,7 @@ def find(context: Context) -> Iterator[Figure]:
 
 def _octave(context: Context, name: str, route: Route) -> float | None:
     """Return what the route adds an octave higher less what it adds here, or None where that cannot be played."""
-    higher = context.patch.performance.notes[0].key + OCTAVE
+    higher = context.note.key + OCTAVE
     if higher > 127.0:
         return None
     above = context.once("an octave higher", lambda: context.beside(context.patch.with_note(key=higher)))

@@ -27,7 +27,7 @@ def find(context: Context) -> Iterator[Figure]:
     stepped = [row for row in rows if 1 <= np.count_nonzero(np.diff(row)) <= row.size // STANDS]
     if not stepped or any(not route.adds for route in lane.lane.routes):
         return
-    held = np.round(context.patch.performance.notes[0].key + context.held(lane.base) + sum(stepped), 3)
+    held = np.round(context.note.key + context.held(lane.base) + sum(stepped), 3)
     steps = np.concatenate([[0], np.flatnonzero(np.diff(held)) + 1])
     if not 2 <= steps.size <= MOST_STEPS:
         return

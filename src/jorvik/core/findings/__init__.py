@@ -54,6 +54,6 @@ def gravest_first(found: Iterable[Finding]) -> list[Finding]:
     return sorted(found, key=lambda f: (_ORDER[f.severity], f.from_s))
 
 
-def check(patch: Patch, cancelled: Callable[[], bool] = never) -> list[Finding]:
-    """Return what the rules find in a patch."""
-    return findings(Context(patch, cancelled=cancelled))
+def check(patch: Patch, cancelled: Callable[[], bool] = never, voice: int = 0) -> list[Finding]:
+    """Return what the rules find in a patch, of a poly one in one of its voices."""
+    return findings(Context(patch, cancelled=cancelled, voice=voice))

@@ -113,7 +113,7 @@ def _seeded(context: Context, seed: int) -> Trace:
     document = context.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": seed}
     patch = context.patch.remade(document)
-    return trace(patch, DRAFT_RATE, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
+    return trace(patch, DRAFT_RATE, context.voice, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
 
 
 def _taken(other: Trace, name: str) -> Floats:

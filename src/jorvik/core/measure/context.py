@@ -9,6 +9,7 @@ import numpy as np
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, Route
+from jorvik.core.document.performance import Note
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import LaneTrace, Trace, trace
@@ -32,6 +33,8 @@ class Context:
     patch: Patch
     rate: int = DEFAULT_RATE
     cancelled: Callable[[], bool] = never
+    voice: int = 0
+    """Which voice of a poly patch it is of."""
     _kept: dict[str, Any] = field(default_factory=dict)
     _locks: dict[str, Any] = field(default_factory=dict)
 
@@ -49,7 +52,12 @@ class Context:
     @property
     def trace(self) -> Trace:
         """The patch at its own note."""
-        return self.once("trace", lambda: trace(self.patch, self.rate, cancelled=self.cancelled))
+        return self.once("trace", lambda: trace(self.patch, self.rate, self.voice, self.cancelled))
+
+    @property
+    def note(self) -> Note:
+        """The note that it is of."""
+        return self.trace.run.note.note
 
     @property
     def measures(self) -> PatchMeasures:
@@ -61,9 +69,11 @@ class Context:
         struck = self.patch.with_note(velocity=velocity)
         return self.once(f"velocity {velocity}", lambda: self.beside(struck))
 
-    def beside(self, patch: Patch, voice: int = 0) -> Trace:
+    def beside(self, patch: Patch, voice: int | None = None) -> Trace:
         """Trace another patch, to be compared with this one: in less memory."""
-        return trace(patch, self.rate, voice, self.cancelled, most_bytes=MAX_SIDE_TRACE_BYTES)
+        return trace(
+            patch, self.rate, self.voice if voice is None else voice, self.cancelled, most_bytes=MAX_SIDE_TRACE_BYTES
+        )
 
     @property
     def on_s(self) -> float:

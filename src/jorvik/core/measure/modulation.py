@@ -24,5 +24,5 @@ def strongest_index(context: Context) -> tuple[float, float, float]:
     index = context.values("fm_index")
     at = int(index.argmax())
     pitch, pitch2, ratio = (float(context.values(name)[at]) for name in ("pitch", "osc2_pitch", "fm_ratio"))
-    carrier = key_hz(context.patch.performance.notes[0].key + pitch)
+    carrier = key_hz(context.note.key + pitch)
     return float(index[at]), carrier, carrier * ratio * 2.0 ** (pitch2 / 12.0)

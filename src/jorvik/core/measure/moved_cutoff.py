@@ -77,6 +77,6 @@ def _harmonics(context: Context) -> tuple[Floats, Floats]:
     table = voice.oscillators.table(voice.oscillators.osc1.table)
     levels = np.array([level for level, _ in frame_of(table, position)])
     numbers = np.flatnonzero(levels > 10.0 ** (-MASKED_DB / 20.0)) + 1
-    hz = np.asarray(numbers * key_hz(context.patch.performance.notes[0].key), dtype=float)
+    hz = np.asarray(numbers * key_hz(context.note.key), dtype=float)
     heard = hz < min(HIGHEST_HZ, 0.5 * context.rate)
     return hz[heard], levels[numbers - 1][heard]

@@ -14,7 +14,7 @@ VOLTS_PER_UNIT: Final = 5.0
 """A signal of 1.0 is so many volts."""
 
 _NUMBER: Final = re.compile(r"^([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*(.*)$", re.IGNORECASE)
-_NOTE: Final = re.compile(r"^([A-Ga-g])([#b♯♭]?)(-?\d{1,2})$")
+PITCH: Final = re.compile(r"^([A-Ga-g])([#b♯♭]?)(-?\d{1,2})$")
 _PITCH_CLASS: Final = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 _ACCIDENTAL: Final = {"": 0, "#": 1, "♯": 1, "b": -1, "♭": -1}
 _MOST_TEXT: Final = 64
@@ -136,7 +136,7 @@ def parse_value(
         given = (tempo or Tempo()).seconds(cleaned) if unit == "s" else (tempo or Tempo()).hertz(cleaned)
         _check_bounds(place, cleaned, given, unit, low, high)
         return Value(cleaned if note_values else given)
-    if unit in ("key", "Hz") and (match := _NOTE.match(cleaned)):
+    if unit in ("key", "Hz") and (match := PITCH.match(cleaned)):
         value = key_of(match)
         value = value if unit == "key" else key_hz(value)
     else:

@@ -24,6 +24,7 @@ from jorvik.core.engine.shared_rows import SharedRows, shared_by_voices
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S
 from jorvik.core.voice.effects import SENDS, effects
 from jorvik.core.voice.filters import PEAK_STATES, PEAKS, Filters, begun, filter_block, peak_block
+from jorvik.core.voice.hits import hits_sound
 from jorvik.core.voice.limiter import limit
 from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
@@ -67,6 +68,7 @@ def render(
     cancelled: Callable[[], bool] = never,
     blocked: bool = True,
     progress: Callable[[float], None] | None = None,
+    with_hits: bool = False,
 ) -> Sound:
     """Return the sound of a whole performance, every voice in it, free of DC, after the limiter.
 
@@ -94,6 +96,8 @@ def render(
         dry += effects(total, patch.voice.effects, patch.performance.tempo, rate)
     if blocked:
         dry = without_dc(dry, rate)
+    if with_hits and patch.phrase is not None:
+        dry = dry + hits_sound(patch.phrase, rate, length)
     limited = limit(dry, rate)
     return Sound(limited.samples, rate, limited.taken_db)
 

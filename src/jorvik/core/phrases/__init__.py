@@ -1,0 +1,1 @@
+"""Making phrases and changing them: by typing, by a maker, as a whole."""
