@@ -25,7 +25,7 @@ from jorvik.serve import load_demo
 from jorvik.store.cluster import Cluster, ClusterProblem
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import PATCHES
+from jorvik.store.kinds import KINDS
 from jorvik.web.app import LOOPBACK, Settings, create_app
 from jorvik.web.scheduler import Scheduler
 
@@ -122,7 +122,8 @@ class Served:
         self, port: int = 0, engine: Engine | None = None, late_s: float = 0.0, hosts: Sequence[str] = LOOPBACK
     ) -> None:
         self.engine = engine or fresh_engine()
-        load_demo(DocumentStore(self.engine, PATCHES))
+        for kind in KINDS:
+            load_demo(DocumentStore(self.engine, kind))
         app = create_app(Settings(self.engine, "test", hosts, screen=ROOT / "ui" / "dist"))
         if late_s:
             app.add_middleware(Late, late_s=late_s)

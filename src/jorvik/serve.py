@@ -12,13 +12,13 @@ from typing import Any, Final
 import uvicorn
 from sqlalchemy.exc import SQLAlchemyError
 
-from jorvik.core.document.patch import parse_patch
+from jorvik.core.document.patch import read_document
 from jorvik.core.dsp.kernels import cache_folder
 from jorvik.core.voice.warm import warm
 from jorvik.place import CANNOT_BEGIN, ROOT, instance
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import PATCHES
+from jorvik.store.kinds import KINDS, PATCHES
 from jorvik.web.app import LOOPBACK, Settings, create_app
 
 EVERYWHERE: Final = ("0.0.0.0", "::")  # noqa: S104
@@ -33,7 +33,8 @@ def main() -> int:
     try:
         migrate(engine)
         if told["demo"]:
-            load_demo(DocumentStore(engine, PATCHES), reset=told["reset"])
+            for kind in KINDS:
+                load_demo(DocumentStore(engine, kind), reset=told["reset"])
         if not any(cache_folder().glob("**/*.nbc")):
             warm()
     except SQLAlchemyError as error:
@@ -63,10 +64,10 @@ def main() -> int:
 
 
 def load_demo(store: DocumentStore, reset: bool = False) -> None:
-    """Keep the demo patches that are not there yet; with ``reset`` put all of them back as they were shipped."""
-    for path in sorted((ROOT / "demo").glob("*.json")):
-        document = parse_patch(path.read_bytes()).document()
-        store.put_demo(path.stem, document, reset)
+    """Keep the demos of a kind that are not there yet; with ``reset`` put all of them back as they were shipped."""
+    folder = ROOT / "demo" if store.kind is PATCHES else ROOT / "demo" / store.kind.plural
+    for path in sorted(folder.glob("*.json")):
+        store.put_demo(path.stem, read_document(path.read_bytes()), reset)
 
 
 def _end_with_whoever_started_us() -> None:

@@ -75,7 +75,7 @@ class DocumentStore:
 
     def __init__(self, engine: Engine, kind: Kind) -> None:
         self._engine = engine
-        self._kind = kind
+        self.kind = kind
 
     @contextmanager
     def _session(self) -> Iterator[Session]:
@@ -97,7 +97,7 @@ class DocumentStore:
         Of a search only those are returned in which each of its words stands.
         """
         columns = [getattr(DocumentRow, name) for name in _HEAD_COLUMNS]
-        wanted = select(*columns).where(DocumentRow.kind == self._kind.name, DocumentRow.deleted_at.is_(None))
+        wanted = select(*columns).where(DocumentRow.kind == self.kind.name, DocumentRow.deleted_at.is_(None))
         for word in search.lower().split():
             wanted = wanted.where(DocumentRow.words.contains(word, autoescape=True))
         page = wanted.order_by(DocumentRow.name, DocumentRow.id).limit(min(limit, MOST_HEADS)).offset(offset)
@@ -111,13 +111,13 @@ class DocumentStore:
 
     def create(self, document: Document, demo: str | None = None, write: str | None = None) -> Kept:
         """Keep a new document; its first revision is what it was created with."""
-        labels = self._kind.check(document)
+        labels = self.kind.check(document)
         with self._session() as session:
             if write is not None and (made := session.scalar(self._all().where(DocumentRow.last_write == write))):
                 return _kept(made)
             row = DocumentRow(
                 id=uuid.uuid4(),
-                kind=self._kind.name,
+                kind=self.kind.name,
                 **_columns(labels),
                 demo=demo,
                 draft=document,
@@ -150,14 +150,14 @@ class DocumentStore:
         Raises Conflict when another window wrote since. With ``replace`` it is written all the same, after what the
         other window had was kept as a revision.
         """
-        labels = self._kind.check(document)
+        labels = self.kind.check(document)
         with self._session() as session:
             row = self._row(session, document_id, lock=True)
             if write is not None and row.last_write == write:
                 return _kept(row)
             if row.sequence != sequence and not (row.last_write is not None and row.last_write in after):
                 if not replace:
-                    raise Conflict(row.sequence, row.changed_at, self._kind.name)
+                    raise Conflict(row.sequence, row.changed_at, self.kind.name)
                 _add_revision(session, row, row.draft, "from another window, kept when it was replaced")
             _write(row, document, labels, write)
             session.flush()
@@ -171,7 +171,7 @@ class DocumentStore:
             if write is not None and row.last_write == write:
                 return _kept(row)
             if row.sequence != sequence:
-                raise Conflict(row.sequence, row.changed_at, self._kind.name)
+                raise Conflict(row.sequence, row.changed_at, self.kind.name)
             _add_revision(session, row, row.draft, reason)
             row.saved_sequence = row.sequence
             row.last_write = write
@@ -194,7 +194,7 @@ class DocumentStore:
                 select(RevisionRow).where(RevisionRow.document_id == document_id, RevisionRow.number == number)
             )
             if row is None:
-                raise Missing(f"This {self._kind.name} has no revision {number}.")
+                raise Missing(f"This {self.kind.name} has no revision {number}.")
             return row.document
 
     def delete(self, document_id: uuid.UUID) -> None:
@@ -217,19 +217,19 @@ class DocumentStore:
             if row is not None and reset and (row.draft != document or row.deleted_at is not None):
                 _add_revision(session, row, row.draft, "before the demo was reset")
                 row.deleted_at = None
-                _write(row, document, self._kind.check(document))
+                _write(row, document, self.kind.check(document))
                 _add_revision(session, row, document, "demo reset")
                 row.saved_sequence = row.sequence
         if row is None:
             self.create(document, demo)
 
     def _all(self) -> Select[DocumentRow]:
-        return select(DocumentRow).where(DocumentRow.kind == self._kind.name)
+        return select(DocumentRow).where(DocumentRow.kind == self.kind.name)
 
     def _row(self, session: Session, document_id: uuid.UUID, lock: bool = False, deleted: bool = False) -> DocumentRow:
         row = session.get(DocumentRow, document_id, with_for_update=lock or None)
-        if row is None or row.kind != self._kind.name or (row.deleted_at is not None and not deleted):
-            raise Missing(f"There is no such {self._kind.name}; it may have been deleted in another window.")
+        if row is None or row.kind != self.kind.name or (row.deleted_at is not None and not deleted):
+            raise Missing(f"There is no such {self.kind.name}; it may have been deleted in another window.")
         return row
 
 

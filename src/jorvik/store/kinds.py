@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from jorvik.core.document.patch import check_patch
+from jorvik.core.document.phrase import check_phrase
 
 Document = dict[str, Any]
 
@@ -37,11 +38,18 @@ def _patch(document: Document) -> Labels:
     return Labels(patch.name, tuple(patch.tags), _words([patch.name, *patch.tags, patch.notes, *inside]))
 
 
+def _phrase(document: Document) -> Labels:
+    phrase = check_phrase(document)
+    inside = [hit.id for hit in phrase.hits]
+    return Labels(phrase.name, tuple(phrase.tags), _words([phrase.name, *phrase.tags, phrase.notes, *inside]))
+
+
 def _words(texts: Iterable[str]) -> str:
     return " ".join(" ".join(texts).split()).lower()
 
 
 PATCHES: Final = Kind("patch", "patches", _patch)
+PHRASES: Final = Kind("phrase", "phrases", _phrase)
 
-KINDS: Final = (PATCHES,)
+KINDS: Final = (PATCHES, PHRASES)
 """Every kind that there is."""

@@ -14,7 +14,7 @@ from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
 from jorvik.web.forms import Document, FileText, Play, Sheet, SheetRequest, Typed, Understood
-from jorvik.web.rendered import with_test_note
+from jorvik.web.rendered import voice_of, with_test_note
 from jorvik.web.row_caches import RowCaches
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
 from jorvik.web.sheet import sheet
@@ -68,14 +68,23 @@ async def post_read(file: FileText) -> Document:
 @router.post("/sheet", response_model=Sheet)
 async def post_sheet(request: Request, form: SheetRequest, scheduler: TheScheduler) -> Response:
     """Return the note sheet of a patch."""
-    lane: WorkKind = "heavy" if is_heavy_run(form.document, 1 + len(form.velocities)) else "sheet"
+    lane: WorkKind = "heavy" if is_heavy_run(form.document, 1 + len(form.velocities), form.phrase) else "sheet"
     return await as_json(scheduler.make(request, lane, _sheet, form))
 
 
 def _sheet(form: SheetRequest, cancelled: Cancel, _: Tell) -> bytes:
     stretch = form.from_s, form.to_s
+    patch = with_test_note(form)
     made = sheet(
-        with_test_note(form), form.rate, form.columns, form.velocities, _row_caches, cancelled, stretch, form.asked
+        patch,
+        form.rate,
+        form.columns,
+        form.velocities,
+        _row_caches,
+        cancelled,
+        stretch,
+        form.asked,
+        voice_of(form, patch),
     )
     return made.model_dump_json().encode()
 
@@ -87,5 +96,6 @@ async def post_trace(request: Request, form: Play, scheduler: TheScheduler) -> S
 
 
 def _csv(form: Play, cancelled: Cancel, tell: Tell) -> None:
-    for lines in csv_lines(Run(with_test_note(form), form.rate), contributions=True, cancelled=cancelled):
+    patch = with_test_note(form)
+    for lines in csv_lines(Run(patch, form.rate, voice_of(form, patch)), contributions=True, cancelled=cancelled):
         tell(lines)

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_SECONDS, MIN_RATE
+from jorvik.core.limits import DEFAULT_RATE, MAX_PHRASE_NOTES, MAX_RATE, MAX_SECONDS, MIN_RATE
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Handle, PlainText
 from jorvik.formats.wav import Depth
@@ -100,6 +100,12 @@ class Play(Form):
     velocity: float | None = None
     key: float | None = None
     length_s: float | None = None
+    phrase: Document | None = None
+    """A phrase to be played instead of the test note."""
+    voice: Annotated[int, Field(ge=0, lt=MAX_PHRASE_NOTES)] = 0
+    """Of a poly patch: the note of the phrase whose voice is looked at."""
+    with_hits: bool = False
+    """Whether the phrase's hits are heard."""
     rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = DEFAULT_RATE
 
 
@@ -265,6 +271,8 @@ class NoteView(Form):
     off_s: float
     key: float
     velocity: float
+    number: int = 0
+    """Its place among the notes of the patch or the phrase."""
 
 
 class Sheet(Form):
@@ -274,6 +282,9 @@ class Sheet(Form):
     seconds: float
     from_s: float
     to_s: float
+    begins_s: float = 0.0
+    """What is shown of a voice in a phrase begins at its note, and ends with its tail."""
+    ends_s: float = 0.0
     columns: int
     starts_s: str
     notes: list[NoteView]

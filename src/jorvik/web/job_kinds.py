@@ -58,7 +58,7 @@ def _sound(form: SoundJob, cancelled: Cancel, tell: Tell) -> Made:
     patch = with_test_note(form)
     if form.rate not in RATES:
         raise Problem("rate", f"{form.rate} Hz", f"one of {', '.join(str(rate) for rate in RATES)} Hz")
-    sound = render(patch, form.rate, cancelled, progress=tell)
+    sound = render(patch, form.rate, cancelled, progress=tell, with_hits=form.with_hits)
     facts = {"limited_db": round(sound.limited_db, 2), "loudness_lufs": round(loudness(sound.samples, sound.rate), 2)}
     return Made(wav_bytes(sound, form.depth, form.mono), "audio/wav", f"{file_stem(patch.name)}.wav", facts)
 

@@ -36,7 +36,7 @@ from jorvik.web.judging_forms import (
     StepLevel,
     StretchRequest,
 )
-from jorvik.web.rendered import with_test_note
+from jorvik.web.rendered import voice_of, with_test_note
 from jorvik.web.scheduler import TheScheduler, as_json
 from jorvik.web.sheet import level_row, row_of
 from jorvik.web.workers import Cancel, Tell
@@ -51,9 +51,11 @@ async def post_judge(request: Request, form: Play, scheduler: TheScheduler) -> R
 
 
 def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
-    context = Context(with_test_note(form), form.rate, cancelled)
+    patch = with_test_note(form)
+    context = Context(patch, form.rate, cancelled, voice_of(form, patch))
     aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
     judged = judge(context)
+    begins_s = context.trace.run.origin / context.rate
     found = [
         FindingView(
             key=f.key,
@@ -62,8 +64,8 @@ def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
             sentence=f.sentence,
             why=f.why,
             about=Place.of(f.about),
-            from_s=f.from_s,
-            to_s=f.to_s,
+            from_s=f.from_s + begins_s,
+            to_s=f.to_s + begins_s,
             fix=f.fix.label if f.fix else "",
             fixed=f.fix.patch.document() if f.fix else None,
             set_aside=aside.get(f.key),
@@ -86,7 +88,7 @@ def _steps_of(form: CompareRequest) -> tuple[list[Patch], list[str]]:
     patches = [at_step(patch, form.by, value) for value in form.steps] or [patch]
     labels = [f"{value:g}" for value in form.steps] or [patch.name]
     for other in form.others:
-        patches.append(check_patch(other))
+        patches.append(check_patch(other).under(patch.phrase))
         labels.append(patches[-1].name)
     return patches, labels
 
@@ -167,5 +169,8 @@ async def post_stretch(request: Request, form: StretchRequest, scheduler: TheSch
 
 
 def _stretch(form: StretchRequest, cancelled: Cancel, _: Tell) -> bytes:
-    made = over(trace(with_test_note(form), form.rate, cancelled=cancelled), form.lane, form.from_s, form.to_s)
+    patch = with_test_note(form)
+    made_of = trace(patch, form.rate, voice_of(form, patch), cancelled)
+    begins_s = made_of.run.origin / form.rate
+    made = over(made_of, form.lane, max(form.from_s - begins_s, 0.0), max(form.to_s - begins_s, 0.0))
     return TypeAdapter(Stretch).dump_json(made)

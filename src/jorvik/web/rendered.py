@@ -10,6 +10,7 @@ from typing import Final
 from cachetools import LRUCache
 
 from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.phrase import check_phrase
 from jorvik.core.measure.sound import loudness, spectral_centroid
 from jorvik.core.voice.render import Sound, render
 from jorvik.web.forms import Play
@@ -19,8 +20,16 @@ MOST_BYTES: Final = 60_000_000
 
 
 def with_test_note(form: Play) -> Patch:
-    """Return the patch of a form, with the note that it asks for."""
-    return check_patch(form.document).with_note(velocity=form.velocity, key=form.key, length_s=form.length_s)
+    """Return the patch of a form, under its phrase where it has one, with the note that it asks for."""
+    patch = check_patch(form.document)
+    if form.phrase is not None:
+        patch = patch.under(check_phrase(form.phrase))
+    return patch.with_note(velocity=form.velocity, key=form.key, length_s=form.length_s)
+
+
+def voice_of(form: Play, patch: Patch) -> int:
+    """Return which voice of a patch is looked at: of one voice for all notes the only one."""
+    return min(form.voice, len(patch.performance.notes) - 1) if patch.voice.mode == "poly" else 0
 
 
 @dataclass(frozen=True)
@@ -42,12 +51,13 @@ class Rendered:
     def heard(self, form: Play, cancelled: Callable[[], bool]) -> Heard:
         """Return the sound of a patch, made now or before."""
         about = {k: v for k, v in form.document.items() if k not in ("name", "notes", "tags", "set_aside")}
-        text = json.dumps([about, form.velocity, form.key, form.length_s, form.rate], separators=(",", ":"))
+        how = [form.velocity, form.key, form.length_s, form.rate, form.phrase, form.with_hits]
+        text = json.dumps([about, *how], separators=(",", ":"))
         key = hashlib.sha256(text.encode()).hexdigest()
         with self._lock:
             if key in self._kept:
                 return self._kept[key]
-        sound = render(with_test_note(form), form.rate, cancelled)
+        sound = render(with_test_note(form), form.rate, cancelled, with_hits=form.with_hits)
         made = Heard(sound, loudness(sound.samples, sound.rate), spectral_centroid(sound.samples, sound.rate))
         with self._lock:
             if made.sound.samples.nbytes <= MOST_BYTES:

@@ -8,7 +8,7 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE, Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.notes import VoiceNote
+from jorvik.core.engine.notes import VoiceNote, run_length
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
@@ -34,27 +34,38 @@ def sheet(
     cancelled: Callable[[], bool] = never,
     span_s: tuple[float, float | None] = (0.0, None),
     asked: Sequence[str] = (),
+    voice: int = 0,
 ) -> Sheet:
-    """Return the sheet of a patch's first voice, with its lanes at further velocities; made in one of some caches."""
-    run = Run(patch, rate)
-    first = min(round(span_s[0] * rate), run.length - 1)
-    last = run.length if span_s[1] is None else max(first + 1, min(run.length, round(span_s[1] * rate)))
+    """Return the sheet of a patch's voice, with its lanes at further velocities; made in one of some caches.
+
+    ``span_s`` is the stretch of the performance that is shown. Under a phrase a voice of a poly patch covers only its
+    own window of it: what is asked for is divided into columns, and those that lie in the window are returned.
+    """
+    run = Run(patch, rate, voice)
+    whole = run_length(patch, rate)
+    begin = min(round(span_s[0] * rate), whole - 1)
+    end = whole if span_s[1] is None else max(begin + 1, min(whole, round(span_s[1] * rate)))
+    first = min(max(begin - run.origin, 0), run.length - 1)
+    last = max(first + 1, min(run.length, end - run.origin))
+    columns = max(1, round(columns * (last - first) / (end - begin)))
     with caches.acquired(run) as cache:
         reduced = reduce_run(run, columns, cancelled, (first, last), cache)
         overlays = []
         for velocity in velocities:
-            other = Run(patch.with_note(velocity=velocity), rate)
+            other = Run(patch.with_note(velocity=velocity), rate, voice)
             rows = reduce_run(other, columns, cancelled, (first, last), cache)
             lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
             overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(
         rate=rate,
-        seconds=run.length / rate,
-        from_s=first / rate,
-        to_s=last / rate,
+        seconds=whole / rate,
+        from_s=begin / rate,
+        to_s=end / rate,
+        begins_s=(run.origin + first) / rate,
+        ends_s=(run.origin + last) / rate,
         columns=reduced.starts.size,
-        starts_s=base64.b64encode((reduced.starts / rate).astype("<f8").tobytes()).decode(),
-        notes=[_note(held, rate) for held in run.notes],
+        starts_s=base64.b64encode(((run.origin + reduced.starts) / rate).astype("<f8").tobytes()).decode(),
+        notes=[_note(held, run) for held in run.notes],
         signals=_signals(run, reduced),
         lanes=_lanes(run, reduced, asked),
         overlays=overlays,
@@ -78,8 +89,9 @@ def level_row(value: float) -> Row:
     return Row(first=packed(np.array([value])), least="", greatest="")
 
 
-def _note(held: VoiceNote, rate: int) -> NoteView:
-    return NoteView(on_s=held.on / rate, off_s=held.off / rate, key=held.note.key, velocity=held.note.velocity)
+def _note(held: VoiceNote, run: Run) -> NoteView:
+    on, off = ((run.origin + at) / run.rate for at in (held.on, held.off))
+    return NoteView(on_s=on, off_s=off, key=held.note.key, velocity=held.note.velocity, number=held.number)
 
 
 def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
@@ -88,7 +100,8 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
     for module in run.patch.modules:
         row = run.program.module_rows[module.id]
         low, high = module.span()
-        handles = module.handles(run.patch.performance.tempo, held.on / run.rate, held.off / run.rate)
+        on, off = ((run.origin + at) / run.rate for at in (held.on, held.off))
+        handles = module.handles(run.patch.performance.tempo, on, off)
         found[module.id] = SignalView(
             row=row_of(reduced, row),
             summary=module.summary(),

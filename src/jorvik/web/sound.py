@@ -66,7 +66,7 @@ async def post_sound(request: Request, form: SoundRequest, scheduler: TheSchedul
 
 
 def _kind_of_work(form: Play) -> WorkKind:
-    return "heavy" if is_heavy_sound(form.document) else "sound"
+    return "heavy" if is_heavy_sound(form.document, form.phrase) else "sound"
 
 
 def _sound(form: SoundRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:

@@ -7,7 +7,7 @@ from jorvik.core.measure.volts import lane_volts
 from jorvik.core.problems import Problem, shown
 from jorvik.formats.wav import CAUTION, voltage_bytes
 from jorvik.web.forms import VoltageRequest
-from jorvik.web.rendered import with_test_note
+from jorvik.web.rendered import voice_of, with_test_note
 from jorvik.web.workers import Cancel
 
 
@@ -16,7 +16,8 @@ def voltage(form: VoltageRequest, cancelled: Cancel) -> tuple[bytes, dict[str, A
 
     Raises Problem where the patch has no such signal or lane.
     """
-    made = trace(with_test_note(form), form.rate, cancelled=cancelled)
+    patch = with_test_note(form)
+    made = trace(patch, form.rate, voice_of(form, patch), cancelled)
     kind, _dot, name = form.name.partition(".")
     if kind == "signal" and name in made.signals:
         volts = made.signals[name] * form.volts

@@ -268,6 +268,17 @@ def parse_patch(text: str | bytes) -> Patch:
     return check_patch(parsed_json(text))
 
 
+def read_document(text: str | bytes) -> dict[str, Any]:
+    """Return the document in a JSON text, of whatever kind.
+
+    Raises Problem with the place, what was found and what would do.
+    """
+    found = parsed_json(text)
+    if not isinstance(found, dict):
+        raise Problem("the file", shown(found), "a document in JSON, as Jorvik saves it")
+    return found
+
+
 def parsed_json(text: str | bytes) -> object:
     """Return what a JSON text says, as documents are read: no key twice, no number that is none.
 
