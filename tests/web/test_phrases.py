@@ -89,7 +89,7 @@ class Phrases(Api):
         self.assertIn("cannot be read", self.post("phrase/from-file", 422, what="midi", data="AAAA")["sentence"])
         self.assertIn("base64", self.post("phrase/from-file", 422, what="beat", data="?")["sentence"])
         text = json.dumps(PHRASE)
-        self.assertEqual(self.post("phrase/read", text=text)["phrase"], PHRASE)
+        self.assertEqual(self.post("phrase/read", text=text), PHRASE)
 
 
 if __name__ == "__main__":

@@ -13,6 +13,7 @@
   import Views from './shell/Views.svelte';
   import StatusBar from './shell/StatusBar.svelte';
   import Help from './shell/Help.svelte';
+  import PhrasePage from './phrase/PhrasePage.svelte';
   import PatchPage from './sheet/PatchPage.svelte';
   import StavePage from './sheet/StavePage.svelte';
   import RoutePage from './sheet/RoutePage.svelte';
@@ -63,7 +64,9 @@
           ? `Route ${route.id}`
           : workbench.chosen.what === 'stave'
             ? `Stave ${workbench.chosen.id}`
-            : 'The patch'}
+            : workbench.chosen.what === 'phrase'
+              ? 'The phrase'
+              : 'The patch'}
     >
       {#if workbench.chosen.what !== 'patch'}
         <Button look="bare" class="up" data-hint="What belongs to no source and no stave (Esc)" onclick={toPatch}
@@ -76,6 +79,8 @@
         {#key route.id}<RoutePage {route} />{/key}
       {:else if workbench.chosen.what === 'stave'}
         {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
+      {:else if workbench.chosen.what === 'phrase' && workbench.phrasing.phrase}
+        <PhrasePage phrase={workbench.phrasing.phrase} />
       {:else}<PatchPage patch={workbench.patch} />{/if}
     </aside>
   {:else}

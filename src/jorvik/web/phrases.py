@@ -8,7 +8,7 @@ from fastapi import APIRouter, Response
 from pydantic import Field
 
 from jorvik.core.document.patch import read_document
-from jorvik.core.document.phrase import check_phrase
+from jorvik.core.document.phrase import Phrase, check_phrase
 from jorvik.core.limits import MAX_NAME, MAX_PHRASE_NOTES, MAX_TEXT
 from jorvik.core.modules.base import PlainText
 from jorvik.core.phrases.changes import changed, repeated
@@ -81,10 +81,10 @@ class PhraseFile(Form):
     phrase: Document
 
 
-@router.post("/read")
-def post_read_phrase(file: FileText) -> PhraseMade:
-    """Return the phrase in a file's text, checked."""
-    return PhraseMade(phrase=check_phrase(read_document(file.text)).document())
+@router.post("/read", response_model=None, responses={200: {"model": Phrase}})
+def post_read_phrase(file: FileText) -> Document:
+    """Return the phrase document in a file's text, checked."""
+    return check_phrase(read_document(file.text)).document()
 
 
 @router.post("/typed")

@@ -4,6 +4,10 @@ import type { components, paths } from './schema.gen';
 
 type Schemas = components['schemas'];
 export type Patch = Schemas['Patch'];
+export type Phrase = Schemas['Phrase'];
+export type PhraseNote = Schemas['PhraseNote'];
+export type Hit = Schemas['Hit'];
+export type Strike = Schemas['Strike'];
 export type Module = NonNullable<Patch['modules']>[number];
 export type Route = Schemas['Route'];
 export type Catalogue = Schemas['Catalogue'];
@@ -63,6 +67,6 @@ export async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
 }
 
 /** A document as the API takes it: a plain object. */
-export function asBody(patch: Patch): Record<string, unknown> {
-  return patch as unknown as Record<string, unknown>;
+export function asBody(document: object): Record<string, unknown> {
+  return document as Record<string, unknown>;
 }

@@ -515,7 +515,7 @@ export interface paths {
         put?: never;
         /**
          * Post Read Phrase
-         * @description Return the phrase in a file's text, checked.
+         * @description Return the phrase document in a file's text, checked.
          */
         post: operations["post_read_phrase_api_phrase_read_post"];
         delete?: never;
@@ -2027,6 +2027,31 @@ export interface components {
             store: boolean;
         };
         /**
+         * Hit
+         * @description A track of strokes that a patch can listen to, as ``hit:<id>`` and ``hit:<id>:trigger``.
+         */
+        Hit: {
+            /** Id */
+            id: string;
+            /**
+             * Sound
+             * @default thud
+             * @enum {string}
+             */
+            sound?: "thud" | "snap" | "tick" | "none";
+            /**
+             * Level
+             * @description How loud it is heard with the patch.
+             * @default 0.8
+             */
+            level?: number;
+            /**
+             * Strikes
+             * @description Its strokes, in any order.
+             */
+            strikes?: components["schemas"]["Strike"][];
+        };
+        /**
          * Job
          * @description A job in a list.
          */
@@ -2942,6 +2967,69 @@ export interface components {
             depth: number;
         };
         /**
+         * Phrase
+         * @description What is played: the note in its place.
+         */
+        Phrase: {
+            /**
+             * Format
+             * @constant
+             */
+            format: "jorvik-phrase";
+            /**
+             * Version
+             * @constant
+             */
+            version: 1;
+            /**
+             * Name
+             * @default Untitled
+             */
+            name?: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+            /** Tags */
+            tags?: string[];
+            /**
+             * Tempo Bpm
+             * @description Quarter notes a minute.
+             * @default 96
+             */
+            tempo_bpm?: number;
+            /**
+             * Beats Per Bar
+             * @description Quarter notes in a bar.
+             * @default 4
+             */
+            beats_per_bar?: number;
+            /**
+             * Bars
+             * @description How many bars it has.
+             * @default 2
+             */
+            bars?: number;
+            /**
+             * Played
+             * @description The notes, in any order; none is the test note.
+             */
+            played?: components["schemas"]["PhraseNote"][];
+            /**
+             * Hits
+             * @description Tracks of strokes.
+             */
+            hits?: components["schemas"]["Hit"][];
+            /**
+             * Controls
+             * @description Control lanes: [beats, value] points, straight between, held outside.
+             */
+            controls?: {
+                [key: string]: number[][];
+            };
+        };
+        /**
          * PhraseFile
          * @description A phrase to be written as a file.
          */
@@ -2962,6 +3050,36 @@ export interface components {
             };
             /** Remarks */
             remarks?: string[];
+        };
+        /**
+         * PhraseNote
+         * @description One key held for a time, in quarter notes.
+         */
+        PhraseNote: {
+            /**
+             * Key
+             * @description MIDI note number; fractions lie between keys.
+             * @default 60
+             */
+            key?: number;
+            /**
+             * Velocity
+             * @description How hard it is struck.
+             * @default 96
+             */
+            velocity?: number;
+            /**
+             * At
+             * @description When it begins.
+             * @default 0
+             */
+            at?: number;
+            /**
+             * Length
+             * @description How long it is held.
+             * @default 1
+             */
+            length?: number;
         };
         /**
          * Place
@@ -3937,6 +4055,30 @@ export interface components {
             from_s: number;
             /** To S */
             to_s: number;
+        };
+        /**
+         * Strike
+         * @description One stroke of a hit.
+         */
+        Strike: {
+            /**
+             * At
+             * @description When it falls.
+             * @default 0
+             */
+            at?: number;
+            /**
+             * Strength
+             * @description How hard it is.
+             * @default 1
+             */
+            strength?: number;
+            /**
+             * Length
+             * @description For how long its signal stands at that strength.
+             * @default 0.125
+             */
+            length?: number;
         };
         /**
          * SubSettings
@@ -5886,7 +6028,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PhraseMade"];
+                    "application/json": components["schemas"]["Phrase"];
                 };
             };
             /** @description Bad Request */

@@ -49,11 +49,35 @@ function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<stri
   return Object.fromEntries(Object.entries(of).map(([name, value]) => [name, change(value)]));
 }
 
-export function unpack(wire: SheetWire): Sheet {
-  const row = (of: RowWire): Row => unpackRow(of, wire.columns);
+/**
+ * Unpacks a sheet. Of a voice in a phrase only the columns of its own window come: they are laid in their place among
+ * the `wanted` ones, and the others hold no number.
+ */
+export function unpack(wire: SheetWire, wanted = wire.columns): Sheet {
+  const { from_s, to_s, columns } = wire;
+  const begins = wire.begins_s ?? from_s;
+  const ends = wire.ends_s || to_s;
+  const isWhole = begins <= from_s + 1e-6 && ends >= to_s - 1e-6;
+  const count = isWhole ? columns : Math.max(wanted, columns);
+  const lead = Math.round(((begins - from_s) / (to_s - from_s)) * count);
+  const laid = (values: Float32Array): Float32Array => {
+    const whole = new Float32Array(count).fill(NaN);
+    for (let i = Math.max(0, -lead); i < values.length && i + lead < count; i++) whole[i + lead] = values[i]!;
+    return whole;
+  };
+  const row = (of: RowWire): Row => {
+    const made = unpackRow(of, columns);
+    if (isWhole) return made;
+    const first = laid(made.first);
+    if (made.least === made.first) return { first, least: first, greatest: first };
+    return { first, least: laid(made.least), greatest: laid(made.greatest) };
+  };
   return {
     ...wire,
-    starts: doubles(wire.starts_s),
+    columns: count,
+    starts: isWhole
+      ? doubles(wire.starts_s)
+      : Float64Array.from({ length: count }, (_, i) => from_s + (i / count) * (to_s - from_s)),
     signals: each(wire.signals, (signal) => ({ ...signal, row: row(signal.row) })),
     lanes: each(wire.lanes, (lane) => {
       const value = row(lane.value);

@@ -57,7 +57,7 @@
       note_values: noteValues,
       present: value,
       tempo_bpm: workbench.tempo,
-      beats_per_bar: workbench.patch?.performance?.beats_per_bar ?? 4
+      beats_per_bar: workbench.beatsPerBar
     };
     const asked = typed;
     const patch = workbench.id;

@@ -34,9 +34,13 @@ export function decibels(value: number): string {
 /** Returns a value in its unit, as it stands in a field or on a stave. */
 export function shown(value: number | string, unit: string): string {
   if (typeof value === 'string') return value;
+  // Where a voice is not there yet, or no more.
+  if (!Number.isFinite(value)) return '–';
   switch (unit) {
     case 's':
       return seconds(value);
+    case 'beats':
+      return `${figure(value, 6)} beat${value === 1 ? '' : 's'}`;
     case 'ms':
       return `${figure(value, 4)} ms`;
     case 'Hz':
@@ -72,6 +76,7 @@ export function signed(value: number, unit: string): string {
 
 /** Returns how a destination's value reads on its stave, at the key that is played. */
 export function laneText(name: string, value: number, unit: string, key: number): string {
+  if (!Number.isFinite(value)) return '–';
   if (name === 'pitch') return noteName(key + value);
   if (name === 'amplitude') return `${shown(value, 'ratio')} · ${decibels(value)}`;
   return shown(value, unit);
@@ -82,6 +87,7 @@ export const FULL_V = 5;
 
 /** Returns a signal as the user targets to read it: as it is, in per cent, or in volts. */
 export function signalShown(value: number, as: 'plain' | 'percent' | 'volts'): string {
+  if (!Number.isFinite(value)) return '–';
   if (as === 'percent') return `${figure(value * 100, 3)} %`;
   if (as === 'volts') return `${figure(value * FULL_V, 3)} V`;
   return figure(value, 3);

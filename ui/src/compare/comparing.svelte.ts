@@ -28,7 +28,7 @@ export interface Compared {
 export type Chosen = `${number}` | 'versions' | 'patches';
 
 /** What is compared: the open patch, at its note. */
-export type Comparable = Pick<Workbench, 'patch' | 'key' | 'note' | 'tempo'>;
+export type Comparable = Pick<Workbench, 'patch' | 'key' | 'note' | 'tempo'> & Partial<Pick<Workbench, 'performed'>>;
 
 export class Comparing {
   constructor(private readonly of: Comparable) {}
@@ -77,6 +77,7 @@ export class Comparing {
       const others = asked ? [] : await this.beside(patch);
       const body = {
         document: asBody(patch),
+        ...this.of.performed,
         by: asked?.by ?? 'velocity',
         steps: values,
         others: others.map((other) => asBody(other.patch)),

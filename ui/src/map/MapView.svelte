@@ -37,7 +37,7 @@
     const staves = [...new Set(routes(patch).map((r) => r.destination))].filter((name) => !owned(name));
     const kindOf = (m: Module): string => catalogue.kinds.find((k) => k.kind === m.kind)?.title ?? m.kind;
     const nodes: Node[] = [
-      ...Object.keys(catalogue.signals)
+      ...workbench.signals
         .filter((name) => read.has(name))
         .map((name): Node => ({ id: name, text: name.replace('_', ' '), under: 'played', kind: 'signal' })),
       ...all.map((m): Node => ({ id: m.id, text: m.id, under: kindOf(m), kind: 'source' })),

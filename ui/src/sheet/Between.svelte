@@ -17,7 +17,7 @@
     if (!patch || !posts || posts[0] === posts[1]) return;
     const abort = new AbortController();
     const [from_s, to_s] = posts;
-    const body = { document: asBody(patch), rate: FULL_RATE, lane: name, from_s, to_s };
+    const body = { document: asBody(patch), ...workbench.performed, rate: FULL_RATE, lane: name, from_s, to_s };
     unwrap(api.POST('/api/stretch', { body, signal: abort.signal })).then(
       (answer) => (found = answer),
       () => {}

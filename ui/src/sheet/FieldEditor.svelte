@@ -31,7 +31,7 @@
   const said = $derived(`${owner} ${label}`);
   const others = $derived([
     ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
-    ...Object.keys(workbench.catalogue?.signals ?? {})
+    ...workbench.signals
   ]);
   /** The same value said the other way: beats beside a time, a note beside a frequency. */
   const beside = $derived.by(() => {

@@ -14,10 +14,9 @@
   let { inputs, owner, onset }: { inputs: Input[]; owner: string; onset: (value: unknown, merge: string) => void } =
     $props();
   const options = $derived(
-    [
-      ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
-      ...Object.keys(workbench.catalogue?.signals ?? {})
-    ].map((name) => [name, name.replace('_', ' ')] as const)
+    [...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []), ...workbench.signals].map(
+      (name) => [name, name.replace('_', ' ')] as const
+    )
   );
   function set(index: number, fields: Partial<Input>, merge = ''): void {
     onset(

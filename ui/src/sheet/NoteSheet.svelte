@@ -13,6 +13,7 @@
   import SentenceField from './SentenceField.svelte';
   import SourceRow from './SourceRow.svelte';
   import Stave from './Stave.svelte';
+  import PhraseStrip from '../phrase/PhraseStrip.svelte';
   import TimeAxis from './TimeAxis.svelte';
 
   let plotWidth = $state(0);
@@ -203,6 +204,9 @@
       {/if}
     </TimeAxis>
   </div>
+  {#if workbench.phrasing.phrase && workbench.sheet}
+    <PhraseStrip phrase={workbench.phrasing.phrase} sheet={workbench.sheet} />
+  {/if}
   <div class="sources">
     {#each workbench.patch ? modules(workbench.patch) : [] as module (module.id)}
       <SourceRow {module} />

@@ -55,10 +55,9 @@
   const on = $derived(route.enabled !== false);
   const scalers = $derived([
     ['', 'nothing'] as const,
-    ...[
-      ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
-      ...Object.keys(workbench.catalogue?.signals ?? {})
-    ].map((name) => [name, name.replace('_', ' ')] as const)
+    ...[...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []), ...workbench.signals].map(
+      (name) => [name, name.replace('_', ' ')] as const
+    )
   ]);
   /** The figures of the route: which of its fields, how it is called, its unit and its range. */
   const figures = $derived.by(() => {
@@ -247,6 +246,6 @@
   <Button onclick={() => removeRoute(route)}>Remove it</Button>
   <Button
     onclick={() => (workbench.chosen = { what: 'source', id: route.source })}
-    disabled={route.source in (workbench.catalogue?.signals ?? {})}>Its source</Button
+    disabled={workbench.signals.includes(route.source)}>Its source</Button
   >
 </div>

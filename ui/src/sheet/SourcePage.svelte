@@ -45,7 +45,7 @@
   const measured = $derived(workbench.judging.judgement?.measures.signals[module.id]);
   const sources = $derived([
     ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
-    ...Object.keys(workbench.catalogue?.signals ?? {})
+    ...workbench.signals
   ]);
   const others = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.source !== module.id) : []);
   const alone = $derived(others.length > 0 && others.every((route) => route.enabled === false) && !muted);
@@ -121,10 +121,9 @@
     }
   ]);
   const movedBy = $derived(
-    [
-      ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
-      ...Object.keys(workbench.catalogue?.signals ?? {})
-    ].map((source) => [source, source.replace('_', ' ')] as const)
+    [...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []), ...workbench.signals].map(
+      (source) => [source, source.replace('_', ' ')] as const
+    )
   );
 </script>
 

@@ -33,7 +33,7 @@
   const over = $derived(spread());
   const sources = $derived([
     ...(workbench.patch ? modules(workbench.patch).map((module) => module.id) : []),
-    ...Object.keys(workbench.catalogue?.signals ?? {})
+    ...workbench.signals
   ]);
   /** What can be done with the stave itself. */
   const tools = $derived([

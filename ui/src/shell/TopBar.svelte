@@ -10,6 +10,7 @@
   import { cut } from '../common/text';
   import { player } from '../state/playing';
   import { settings } from '../state/settings.svelte';
+  import PhraseChoice from '../phrase/PhraseChoice.svelte';
   import Slider from '../common/Slider.svelte';
   import TextField from '../common/TextField.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -58,58 +59,61 @@
     />
     <Button onclick={() => void messages.attempt(() => save())} data-hint="Save as a version (Ctrl-S)">Save</Button>
   </div>
-  <div class="note" role="group" aria-label="Test note">
-    {#if notes > 1}
-      <span
-        class="row"
-        {...term('The key moves all of them, so that the first has it; velocity and length are set for each')}
-        >{notes} notes</span
-      >
-    {/if}
-    <ValueField
-      value={workbench.key}
-      unit="key"
-      label="Test key"
-      low={0}
-      high={127}
-      width="3.4rem"
-      oncommit={(v, m) => setNote(`test key ${shown(v, 'key')}`, { key: Number(v) }, m)}
-    />
-    <span class="three">
-      {#each VELOCITIES as step (step.name)}
-        <Button
-          aria-pressed={workbench.velocity === step.velocity}
-          onclick={() => setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}>{step.name}</Button
+  <div class="note" role="group" aria-label="What is played">
+    <PhraseChoice />
+    {#if !workbench.phrasing.phrase}
+      {#if notes > 1}
+        <span
+          class="row"
+          {...term('The key moves all of them, so that the first has it; velocity and length are set for each')}
+          >{notes} notes</span
         >
-      {/each}
-    </span>
-    <ValueField
-      value={workbench.velocity}
-      unit="velocity"
-      label="Test velocity"
-      low={0}
-      high={127}
-      width="3rem"
-      oncommit={(v, m) => setNote(`test velocity ${v}`, { velocity: Number(v) }, m)}
-    />
-    <ValueField
-      value={workbench.note.length_s ?? 1}
-      unit="s"
-      label="Test length"
-      low={0.001}
-      high={60}
-      width="4.2rem"
-      oncommit={(v, m) => setNote(`test length ${shown(v, 's')}`, { length_s: Number(v) }, m)}
-    />
-    <ValueField
-      value={workbench.tempo}
-      unit="bpm"
-      label="Tempo"
-      low={10}
-      high={999}
-      width="4.6rem"
-      oncommit={setTempo}
-    />
+      {/if}
+      <ValueField
+        value={workbench.key}
+        unit="key"
+        label="Test key"
+        low={0}
+        high={127}
+        width="3.4rem"
+        oncommit={(v, m) => setNote(`test key ${shown(v, 'key')}`, { key: Number(v) }, m)}
+      />
+      <span class="three">
+        {#each VELOCITIES as step (step.name)}
+          <Button
+            aria-pressed={workbench.velocity === step.velocity}
+            onclick={() => setNote(`test velocity ${step.velocity}`, { velocity: step.velocity })}>{step.name}</Button
+          >
+        {/each}
+      </span>
+      <ValueField
+        value={workbench.velocity}
+        unit="velocity"
+        label="Test velocity"
+        low={0}
+        high={127}
+        width="3rem"
+        oncommit={(v, m) => setNote(`test velocity ${v}`, { velocity: Number(v) }, m)}
+      />
+      <ValueField
+        value={workbench.note.length_s ?? 1}
+        unit="s"
+        label="Test length"
+        low={0.001}
+        high={60}
+        width="4.2rem"
+        oncommit={(v, m) => setNote(`test length ${shown(v, 's')}`, { length_s: Number(v) }, m)}
+      />
+      <ValueField
+        value={workbench.tempo}
+        unit="bpm"
+        label="Tempo"
+        low={10}
+        high={999}
+        width="4.6rem"
+        oncommit={setTempo}
+      />
+    {/if}
   </div>
   <div class="play">
     <Button
@@ -159,17 +163,17 @@
     >{status}</Button
   >
   <Button
-    disabled={!workbench.steps.undoLabel}
+    disabled={!workbench.undoLabel}
     onclick={() => workbench.undo()}
-    aria-label={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}
-    data-hint={workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Nothing to undo'}
-    ><span class="cut">{workbench.steps.undoLabel ? `Undo: ${workbench.steps.undoLabel}` : 'Undo'}</span></Button
+    aria-label={workbench.undoLabel ? `Undo: ${workbench.undoLabel}` : 'Undo'}
+    data-hint={workbench.undoLabel ? `Undo: ${workbench.undoLabel}` : 'Nothing to undo'}
+    ><span class="cut">{workbench.undoLabel ? `Undo: ${workbench.undoLabel}` : 'Undo'}</span></Button
   >
   <Button
-    disabled={!workbench.steps.redoLabel}
+    disabled={!workbench.redoLabel}
     onclick={() => workbench.redo()}
-    aria-label={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Redo'}
-    data-hint={workbench.steps.redoLabel ? `Redo: ${workbench.steps.redoLabel}` : 'Nothing to redo'}>Redo</Button
+    aria-label={workbench.redoLabel ? `Redo: ${workbench.redoLabel}` : 'Redo'}
+    data-hint={workbench.redoLabel ? `Redo: ${workbench.redoLabel}` : 'Nothing to redo'}>Redo</Button
   >
   <Button
     onclick={() => settings.set({ theme: settings.dark ? 'light' : 'dark' })}

@@ -278,7 +278,8 @@ export function pasted(patch: Patch, clip: Clip): [Patch, string] {
     at.startsWith('route:')
       ? routes(next).some((route) => `route:${route.id}.amount` === at)
       : !at.includes('.') || modules(next).some((module) => at.startsWith(`${module.id}.`));
-  const known = (signal: string): boolean => modules(next).some((m) => m.id === signal) || SIGNALS.includes(signal);
+  const known = (signal: string): boolean =>
+    modules(next).some((m) => m.id === signal) || SIGNALS.includes(signal) || signal.startsWith('hit:');
   for (const route of clip.routes) {
     const source = clip.module ? name : route.source;
     if (!reach(route.destination) || !known(source)) continue;

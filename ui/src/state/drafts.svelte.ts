@@ -15,8 +15,8 @@ const PREFIX = 'jorvik.draft.';
 const MOST_TRIED = 60;
 
 /** A draft as it lies in this browser until the store has it. */
-interface Mirror {
-  document: Patch;
+interface Mirror<D> {
+  document: D;
   sequence: number;
   /** Writes whose answers never came. */
   tried: string[];
@@ -24,16 +24,16 @@ interface Mirror {
 }
 
 /** What a window that is gone left in this browser, and how it is forgotten once it is kept. */
-export interface Stray {
-  document: Patch;
+export interface Stray<D = Patch> {
+  document: D;
   forget: () => void;
 }
 
-/** The work of this window on one patch. */
-interface Session {
+/** The work of this window on one document. */
+interface Session<D> {
   head: Kept;
   /** What is not kept yet, and the identity of its write. */
-  next: Patch | null;
+  next: D | null;
   write: string;
   tried: string[];
   conflict: boolean;
@@ -41,28 +41,34 @@ interface Session {
 
 export type KeepState = 'kept' | 'keeping' | 'waiting' | 'refused' | 'conflict';
 
-export class DraftStore {
+/** The kinds of document that are kept, as their requests begin. */
+type Plural = 'patches' | 'phrases';
+
+export class DraftStore<D extends { format: string } = Patch> {
   state: KeepState = $state('kept');
   trouble = $state('');
   head: Kept | null = $state.raw(null);
   /** Drafts of patches that were left before they were kept go on being written. */
-  private sessions = new Map<string, Session>();
-  private open_: Session | null = null;
+  private sessions = new Map<string, Session<D>>();
+  private open_: Session<D> | null = null;
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Writes and saves follow each other: each begins with the sequence that the one before came to. */
   private line: Promise<unknown> = Promise.resolve();
   private unsaved: { sequence: number; reason: string; write: string } | null = null;
 
-  constructor(private readonly living: () => Promise<ReadonlySet<string>> = livingWindows) {}
+  constructor(
+    private readonly living: () => Promise<ReadonlySet<string>> = livingWindows,
+    private readonly plural: Plural = 'patches'
+  ) {}
 
   /**
    * Starts to keep a patch. Returns what is not kept of it, from this window or one that is gone, and what else such
    * windows left, each of which wants to be kept as a patch of its own.
    */
-  async open(kept: Kept): Promise<{ left: Patch | null; strays: Stray[] }> {
+  async open(kept: Kept): Promise<{ left: D | null; strays: Stray<D>[] }> {
     const living = await this.living();
     const own = this.sessions.get(kept.id);
-    const session: Session = { head: kept, next: null, write: '', tried: [], conflict: false };
+    const session: Session<D> = { head: kept, next: null, write: '', tried: [], conflict: false };
     const found = this.leftBehind(kept.id, living);
     if (own?.next) found.unshift({ key: this.key(kept.id), mirror: mirrorOf(own) });
     const here = JSON.stringify(kept.document);
@@ -94,12 +100,17 @@ export class DraftStore {
     return { left: null, strays };
   }
 
+  /** The address of a request about this kind of document: all kinds have the same. */
+  private at<A extends string>(address: A): A {
+    return address.replace('/patches/', `/${this.plural}/`) as A;
+  }
+
   /** The work of this window that another window's change stands against. */
-  get mine(): Patch | null {
+  get mine(): D | null {
     return this.open_?.next ?? null;
   }
 
-  keep(document: Patch): void {
+  keep(document: D): void {
     const session = this.open_;
     if (!session) return;
     session.next = document;
@@ -132,14 +143,14 @@ export class DraftStore {
     return done;
   }
 
-  private async write(session: Session, document: Patch, replace: boolean): Promise<void> {
+  private async write(session: Session<D>, document: D, replace: boolean): Promise<void> {
     const { head, write, tried } = session;
     const body = { document: asBody(document), sequence: head.sequence, replace, write, after: tried };
     session.tried = [...tried.filter((id) => id !== write), write].slice(-MOST_TRIED);
     if (session.next === document) this.mirror(session);
     try {
       const params = { path: { document_id: head.id } };
-      const kept = await unwrap(api.PUT('/api/patches/{document_id}/draft', { params, body }));
+      const kept = await unwrap(api.PUT(this.at('/api/patches/{document_id}/draft'), { params, body }));
       session.head = kept;
       session.tried = [];
       session.conflict = false;
@@ -157,14 +168,14 @@ export class DraftStore {
   }
 
   /** Says how the open patch stands; of one that was left nothing is said. */
-  private show(session: Session, state: KeepState, trouble: string): void {
+  private show(session: Session<D>, state: KeepState, trouble: string): void {
     if (session !== this.open_) return;
     this.head = session.head;
     this.state = state;
     this.trouble = trouble;
   }
 
-  private failed(session: Session, error: unknown): void {
+  private failed(session: Session<D>, error: unknown): void {
     const said = error instanceof Error ? error.message : String(error);
     if (error instanceof Refused && error.status === 409) {
       session.conflict = true;
@@ -191,7 +202,7 @@ export class DraftStore {
       const save = again && this.unsaved ? this.unsaved : { sequence, reason, write: freshId() };
       this.unsaved = save;
       const params = { path: { document_id: id } };
-      const kept = await unwrap(api.POST('/api/patches/{document_id}/revisions', { params, body: save }));
+      const kept = await unwrap(api.POST(this.at('/api/patches/{document_id}/revisions'), { params, body: save }));
       this.unsaved = null;
       session.head = kept;
       if (session === this.open_) this.head = kept;
@@ -207,7 +218,7 @@ export class DraftStore {
     this.sessions.delete(this.open_.head.id);
   }
 
-  private mirror(session: Session): void {
+  private mirror(session: Session<D>): void {
     if (!session.next) return;
     try {
       localStorage.setItem(this.key(session.head.id), JSON.stringify(mirrorOf(session)));
@@ -216,7 +227,7 @@ export class DraftStore {
     }
   }
 
-  private forget(session: Session): void {
+  private forget(session: Session<D>): void {
     localStorage.removeItem(this.key(session.head.id));
     if (session !== this.open_) this.sessions.delete(session.head.id);
   }
@@ -226,13 +237,13 @@ export class DraftStore {
   }
 
   /** Finds what windows that are gone could not hand to the store, the newest first. What cannot be read is dropped. */
-  private leftBehind(id: string, living: ReadonlySet<string>): { key: string; mirror: Mirror }[] {
+  private leftBehind(id: string, living: ReadonlySet<string>): { key: string; mirror: Mirror<D> }[] {
     const start = `${PREFIX}${id}.`;
     const keys = Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i) ?? '');
     return keys
       .filter((key) => key.startsWith(start) && !living.has(key.slice(start.length)))
       .flatMap((key) => {
-        const mirror = readMirror(localStorage.getItem(key));
+        const mirror = readMirror<D>(localStorage.getItem(key));
         if (!mirror) localStorage.removeItem(key);
         return mirror ? [{ key, mirror }] : [];
       })
@@ -240,15 +251,15 @@ export class DraftStore {
   }
 }
 
-function mirrorOf({ next, head, tried }: Session): Mirror {
+function mirrorOf<D>({ next, head, tried }: Session<D>): Mirror<D> {
   return { document: next!, sequence: head.sequence, tried, at: Date.now() };
 }
 
 /** Returns a mirror, or null where what lies there is none. */
-function readMirror(text: string | null): Mirror | null {
+function readMirror<D extends { format: string }>(text: string | null): Mirror<D> | null {
   try {
-    const found = JSON.parse(text ?? 'null') as Partial<Mirror> | null;
-    if (found?.document?.format !== 'jorvik-patch' || typeof found.sequence !== 'number') return null;
+    const found = JSON.parse(text ?? 'null') as Partial<Mirror<D>> | null;
+    if (!found?.document?.format?.startsWith('jorvik-') || typeof found.sequence !== 'number') return null;
     return { document: found.document, sequence: found.sequence, tried: found.tried ?? [], at: found.at ?? 0 };
   } catch {
     return null;

@@ -15,7 +15,7 @@ function fileName(patch: Patch, ending: string): string {
   return `${stem}${ending}`;
 }
 
-function saveFile(blob: Blob, name: string): void {
+export function saveFile(blob: Blob, name: string): void {
   const link = document.createElement('a');
   link.href = URL.createObjectURL(blob);
   link.download = name;

@@ -3,10 +3,10 @@ import { openDB, type IDBPDatabase } from 'idb';
 import type { Patch } from '../api/api';
 import { freshId } from './window';
 
-interface Step {
+interface Step<D> {
   label: string;
-  before: Patch;
-  after: Patch;
+  before: D;
+  after: D;
   merge: string;
   at: number;
 }
@@ -29,12 +29,12 @@ function database(): Promise<IDBPDatabase> {
   return opened;
 }
 
-export class History {
-  private done: Step[] = $state.raw([]);
-  private undone: Step[] = $state.raw([]);
+export class History<D = Patch> {
+  private done: Step<D>[] = $state.raw([]);
+  private undone: Step<D>[] = $state.raw([]);
   private id = '';
   /** Under what each step is written: steps never change, so that it is written once. */
-  private keys = new WeakMap<Step, string>();
+  private keys = new WeakMap<Step<D>, string>();
   private written: string[] = [];
   /** How many changes there were, and how many of them are written. */
   private changes = 0;
@@ -47,9 +47,12 @@ export class History {
 
   undoLabel = $derived(this.done.at(-1)?.label ?? '');
   redoLabel = $derived(this.undone.at(-1)?.label ?? '');
+  /** When the last change was made that can be taken back, and the last that can be done again was. */
+  lastAt = $derived(this.done.at(-1)?.at ?? 0);
+  undoneAt = $derived(this.undone.at(-1)?.at ?? 0);
 
   /** Returns what one part of the patch was before, the latest first, each once, without what it is now. */
-  earlier<T>(part: (patch: Patch) => T, now: T): T[] {
+  earlier<T>(part: (patch: D) => T, now: T): T[] {
     const found: T[] = [];
     for (const step of [...this.done].reverse()) {
       const was = part(step.before);
@@ -59,7 +62,7 @@ export class History {
   }
 
   /** Adds a change. It ends what could have been done again. */
-  add(label: string, before: Patch, after: Patch, merge = ''): void {
+  add(label: string, before: D, after: D, merge = ''): void {
     const last = this.done.at(-1);
     const at = Date.now();
     if (last && merge && last.merge === merge && at - last.at < MERGE_MS) {
@@ -70,7 +73,7 @@ export class History {
   }
 
   /** Takes the last change back, and returns the patch before it. */
-  back(): Patch | undefined {
+  back(): D | undefined {
     const step = this.done.at(-1);
     if (!step) return undefined;
     this.done = this.done.slice(0, -1);
@@ -80,7 +83,7 @@ export class History {
   }
 
   /** Does the last undone change again, and returns the patch after it. */
-  forth(): Patch | undefined {
+  forth(): D | undefined {
     const step = this.undone.at(-1);
     if (!step) return undefined;
     this.undone = this.undone.slice(0, -1);
@@ -90,7 +93,7 @@ export class History {
   }
 
   /** Forgets the change that led to a patch, as when it was refused. */
-  forget(refused: Patch): void {
+  forget(refused: D): void {
     this.done = this.done.filter((step) => step.after !== refused);
     this.remember();
   }
@@ -140,20 +143,20 @@ export class History {
   }
 
   /** Recalls the steps of a patch that was opened, where they lead to it as it stands. */
-  async open(id: string, patch: Patch): Promise<void> {
+  async open(id: string, patch: D): Promise<void> {
     await this.write();
     this.id = id;
     this.done = this.undone = [];
     this.written = [];
     this.kept = this.changes;
     const key = `jorvik.steps.${id}`;
-    const recent = read(sessionStorage.getItem(key));
+    const recent = read<D>(sessionStorage.getItem(key));
     sessionStorage.removeItem(key);
-    const kept = await recalled(id).catch((): Both => [[], []]);
+    const kept = await recalled<D>(id).catch((): Both<D> => [[], []]);
     if (this.id !== id || this.done.length > 0) return;
     const here = JSON.stringify(patch);
     // Where the patch was changed elsewhere meanwhile, the steps lead nowhere.
-    const leads = ([done, undone]: Both): boolean =>
+    const leads = ([done, undone]: Both<D>): boolean =>
       JSON.stringify(done.at(-1)?.after ?? undone.at(-1)?.before) === here;
     const found = [joined(kept, recent), kept, recent].find(leads);
     [this.done, this.undone] = found ?? [[], []];
@@ -161,32 +164,32 @@ export class History {
   }
 }
 
-type Both = [Step[], Step[]];
+type Both<D> = [Step<D>[], Step<D>[]];
 
 /** Returns kept steps followed by those that were put aside in a hurry, where these go on from them. */
-function joined([done, undone]: Both, [more, redo]: Both): Both {
+function joined<D>([done, undone]: Both<D>, [more, redo]: Both<D>): Both<D> {
   const first = JSON.stringify(more[0]?.before);
   const at = done.findIndex((step) => JSON.stringify(step.before) === first);
   return more.length === 0 ? [done, undone] : [[...(at < 0 ? done : done.slice(0, at)), ...more], redo];
 }
 
-function read(text: string | null): Both {
+function read<D>(text: string | null): Both<D> {
   try {
-    const found = JSON.parse(text ?? '[[],[]]') as Partial<Both>;
+    const found = JSON.parse(text ?? '[[],[]]') as Partial<Both<D>>;
     return [found[0] ?? [], found[1] ?? []];
   } catch {
     return [[], []];
   }
 }
 
-async function recalled(id: string): Promise<Both> {
+async function recalled<D>(id: string): Promise<Both<D>> {
   const reading = (await database()).transaction(RECORDS);
-  const index = (await reading.store.get(`steps ${id}`)) as { done: string[]; undone: string[] } | Both | undefined;
+  const index = (await reading.store.get(`steps ${id}`)) as { done: string[]; undone: string[] } | Both<D> | undefined;
   if (!index) return [[], []];
   // As it was written once: all steps in one.
   if (Array.isArray(index)) return index;
-  const each = (keys: string[]): Promise<(Step | undefined)[]> =>
-    Promise.all(keys.map((key) => reading.store.get(key) as Promise<Step | undefined>));
+  const each = (keys: string[]): Promise<(Step<D> | undefined)[]> =>
+    Promise.all(keys.map((key) => reading.store.get(key) as Promise<Step<D> | undefined>));
   const [done, undone] = await Promise.all([each(index.done), each(index.undone)]);
   return [done.filter((step) => step !== undefined), undone.filter((step) => step !== undefined)];
 }

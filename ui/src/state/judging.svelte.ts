@@ -4,6 +4,7 @@ import type { FindingView, Judgement, Patch } from '../api/api';
 import { cut } from '../common/text';
 import { FULL_RATE } from './tracing.svelte';
 import { workFor } from './window';
+import type { Performed } from '../phrase/phrasing.svelte';
 
 const PAUSE_MS = 350;
 
@@ -22,6 +23,8 @@ export interface Mend {
 /** The patch that is judged, and how it is changed. */
 export interface Judged {
   readonly patch: Patch | null;
+  /** The phrase that it is played under. */
+  readonly performed?: Performed;
   edit(label: string, after: Patch): void;
   readonly tracing: { hold(label: string, patch: Patch): void; drop(): void };
 }
@@ -51,6 +54,11 @@ export class Judging {
     this.trying = null;
   }
 
+  /** What is played is another: the same patch is judged again. */
+  anew(): void {
+    this.judged = null;
+  }
+
   soon(): void {
     // A sound that nobody will hear is not made ready while the next sheet is asked for.
     this.preparing?.abort();
@@ -63,11 +71,12 @@ export class Judging {
     const { patch } = this.of;
     if (!patch || this.busy || patch === this.judged) return;
     this.busy = true;
-    const body = { document: asBody(patch), rate: FULL_RATE };
+    const { performed } = this.of;
+    const body = { document: asBody(patch), ...performed, rate: FULL_RATE };
     try {
       const found = await unwrap(api.POST('/api/judge', { body, headers: workFor('judge') }));
-      this.judged = patch;
-      if (this.of.patch === patch) {
+      if (this.of.performed === performed) this.judged = patch;
+      if (this.of.patch === patch && this.of.performed === performed) {
         this.judgement = found as Judgement;
         if (this.stale) this.tryAgain();
       }
@@ -76,12 +85,12 @@ export class Judging {
       // The sheet says what is wrong with a patch or a connection; figures follow when it is fixed.
     }
     this.busy = false;
-    if (this.of.patch !== patch) this.soon();
+    if (this.of.patch !== patch || this.of.performed !== performed) this.soon();
     // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
-    else this.prepare(body);
+    else this.prepare({ ...body, with_hits: true });
   }
 
-  private prepare(body: { document: Record<string, unknown>; rate: number }): void {
+  private prepare(body: { document: Record<string, unknown>; rate: number; with_hits: boolean }): void {
     this.preparing = new AbortController();
     const { signal } = this.preparing;
     void api.POST('/api/prepare', { body, signal, headers: workFor('prepare') }).catch(() => {});

@@ -5,6 +5,7 @@ import { messages } from './messages.svelte';
 import { VELOCITIES, type Tracing } from './tracing.svelte';
 import { settings } from './settings.svelte';
 import { workFor } from './window';
+import type { Performed } from '../phrase/phrasing.svelte';
 
 export interface Take {
   buffer: AudioBuffer;
@@ -31,6 +32,9 @@ const SHARP_HZ = 2500;
 /** What is played: the open patch, and how it is traced. */
 export interface Playable {
   readonly patch: Patch | null;
+  /** The phrase that it is played under, and the number of that performance. */
+  readonly performed?: Performed;
+  readonly performance?: number;
   readonly tracing: Pick<Tracing, 'ghost' | 'allThree' | 'behind'>;
 }
 
@@ -133,7 +137,10 @@ export class Player {
     const run = this.run;
     try {
       const [context, gain] = await this.opened();
-      const take = await this.reported(patch, fetchTake(patch, {}, context, 'sound of a step', this.asking.signal));
+      const take = await this.reported(
+        patch,
+        fetchTake(patch, {}, context, 'sound of a step', this.asking.signal, this.of.performed)
+      );
       if (run !== this.run) return;
       const source = this.source(context, take, gainDb + this.guard(take, gainDb));
       source.connect(gain);
@@ -276,7 +283,7 @@ export class Player {
   }
 
   private take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
-    const name = JSON.stringify(note) + (patch === this.of.patch ? '' : ' ghost');
+    const name = JSON.stringify([note, this.of.performance ?? 0]) + (patch === this.of.patch ? '' : ' ghost');
     const known = this.ready.get(name);
     if (known?.patch === patch) {
       this.ready.delete(name);
@@ -285,13 +292,14 @@ export class Player {
     }
     const under = this.coming.get(name);
     if (under?.patch === patch) return under.take;
-    const take = this.reported(patch, fetchTake(patch, note, context, `sound ${name}`, this.asking.signal)).then(
-      (made) => {
-        this.ready.set(name, made);
-        while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
-        return made;
-      }
-    );
+    const take = this.reported(
+      patch,
+      fetchTake(patch, note, context, `sound ${name}`, this.asking.signal, this.of.performed)
+    ).then((made) => {
+      this.ready.set(name, made);
+      while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
+      return made;
+    });
     const entry = { patch, take };
     this.coming.set(name, entry);
     const over = (): void => void (this.coming.get(name) === entry && this.coming.delete(name));
@@ -311,13 +319,14 @@ async function fetchTake(
   note: Note,
   context: AudioContext,
   kind: string,
-  signal: AbortSignal
+  signal: AbortSignal,
+  performed: Performed = {}
 ): Promise<Take> {
   const answer = await fetch('/api/sound', {
     method: 'POST',
     signal,
     headers: { 'Content-Type': 'application/json', ...workFor(kind) },
-    body: JSON.stringify({ document: asBody(patch), ...note })
+    body: JSON.stringify({ document: asBody(patch), ...performed, with_hits: true, ...note })
   });
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
   const said = (name: string): number => Number(answer.headers.get(name) ?? 0);

@@ -3,6 +3,7 @@ import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
 import type { Patch } from '../api/api';
 import { unpack, type Sheet } from '../api/sheet';
 import { workFor } from './window';
+import type { Performed } from '../phrase/phrasing.svelte';
 
 export const VELOCITIES = [
   { name: 'soft', velocity: 40 },
@@ -19,6 +20,8 @@ const LEAST_SPAN_S = 0.0005;
 /** The patch whose sheet is asked for, and who is told of the answer. */
 export interface Traced {
   readonly patch: Patch | null;
+  /** The phrase that it is played under, and whose voice is shown. */
+  readonly performed?: Performed;
   /** Signals and destinations that are shown though nothing reads them. */
   readonly pinned: readonly string[];
   traced(patch: Patch): void;
@@ -92,13 +95,17 @@ export class Tracing {
       const others = VELOCITIES.map((v) => v.velocity).filter((v) => v !== struck);
       const body = {
         document: asBody(patch),
+        ...this.of.performed,
         rate: this.draft ? DRAFT_RATE : FULL_RATE,
         columns: this.columns,
         velocities: this.allThree ? others : [],
         asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {}))),
         ...this.stretch()
       };
-      this.sheet = unpack(await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') })));
+      this.sheet = unpack(
+        await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') })),
+        this.columns
+      );
       this.failure = '';
       performance.mark('jorvik:sheet');
       this.of.traced(patch);
@@ -153,12 +160,13 @@ export class Tracing {
     const behind = patch && this.behind(patch);
     if (!ghost || !behind || this.columns === 0) return;
     const stretch = shown ? { from_s: shown.from_s, to_s: shown.to_s } : this.stretch();
-    const asked = JSON.stringify([this.columns, stretch, behind.performance]);
+    const asked = JSON.stringify([this.columns, stretch, behind.performance, this.of.performed]);
     if (ghost.sheet && asked === this.ghostAsked) return;
     this.ghostAsked = asked;
-    const body = { document: asBody(behind), rate: FULL_RATE, columns: this.columns, velocities: [], ...stretch };
+    const how = { ...this.of.performed, rate: FULL_RATE, columns: this.columns, velocities: [] };
+    const body = { document: asBody(behind), ...how, ...stretch };
     try {
-      const sheet = unpack(await unwrap(api.POST('/api/sheet', { body, headers: workFor('ghost') })));
+      const sheet = unpack(await unwrap(api.POST('/api/sheet', { body, headers: workFor('ghost') })), this.columns);
       if (this.ghost?.patch === ghost.patch) this.ghost = { ...ghost, sheet };
     } catch {
       if (this.ghost?.patch === ghost.patch) this.ghostAsked = '';

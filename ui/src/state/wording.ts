@@ -63,7 +63,7 @@ export function amountSays(route: Route): string {
     .filter((other) => other.destination === `route:${route.id}.amount` && other.enabled !== false)
     .map((other) => {
       const source = other.source.replace('_', ' ');
-      const played = other.source in (workbench.catalogue?.signals ?? {});
+      const played = workbench.signals.includes(other.source);
       if (!played || (other.mode ?? 'add') !== 'add') return `its amount moved by ${source}`;
       const full = Number(((route.amount ?? 0) + (other.amount ?? 0)).toPrecision(6));
       return `${Math.abs(full) < 1e-9 ? 'none of it' : shown(full, unitOf(route))} at full ${source}`;

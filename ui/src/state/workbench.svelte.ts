@@ -3,6 +3,8 @@ import { SvelteSet } from 'svelte/reactivity';
 import { api, asBody, unwrap } from '../api/api';
 import type { Catalogue, FindingView, Head, Kept, Module, Patch, Place, Route } from '../api/api';
 import { modules, routes } from './document';
+import { Phrasing, type Performed } from '../phrase/phrasing.svelte';
+import { EMPTY, hitsOf } from '../phrase/phrase';
 import { Jobs, type JobServer } from './jobs.svelte';
 import { Judging } from './judging.svelte';
 import { DraftStore, type Stray } from './drafts.svelte';
@@ -34,7 +36,7 @@ export class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
   heads: Head[] = $state.raw([]);
-  chosen: Place = $state.raw(WHOLE);
+  chosen: Place | { what: 'phrase'; id: string } = $state.raw(WHOLE);
   /** The moment that is read out; nothing while nobody points. */
   private pointed: number | null = $state(null);
   /** The moment that was read out last, which every view begins with. */
@@ -53,6 +55,7 @@ export class Workbench {
   readonly tracing = new Tracing(this);
   readonly judging = new Judging(this);
   readonly jobs = new Jobs(JOBS, freshId);
+  readonly phrasing = new Phrasing(this);
 
   /** The last patch that the core took. */
   private good: Patch | null = null;
@@ -61,7 +64,15 @@ export class Workbench {
   note = $derived(this.patch?.performance?.notes?.[0] ?? {});
   key = $derived(this.note.key ?? 60);
   velocity = $derived(this.note.velocity ?? 96);
-  tempo = $derived(this.patch?.performance?.tempo_bpm ?? 120);
+  tempo = $derived(
+    this.phrasing.phrase ? (this.phrasing.phrase.tempo_bpm ?? 96) : (this.patch?.performance?.tempo_bpm ?? 120)
+  );
+  beatsPerBar = $derived((this.phrasing.phrase ?? this.patch?.performance)?.beats_per_bar ?? 4);
+  /** The signals that are played: those of every note, and the hits of the phrase. */
+  signals = $derived([
+    ...Object.keys(this.catalogue?.signals ?? {}),
+    ...hitsOf(this.phrasing.phrase ?? EMPTY).flatMap((hit) => [`hit:${hit.id}`, `hit:${hit.id}:trigger`])
+  ]);
 
   /** The staves that the sheet shows: the voice's destinations that are moved or asked for, and what was raised. */
   standing = $derived(
@@ -106,7 +117,7 @@ export class Workbench {
     stayAlive();
     try {
       this.catalogue = await unwrap(api.GET('/api/catalogue'));
-      await this.refreshHeads();
+      await Promise.all([this.refreshHeads(), this.phrasing.refresh()]);
       const asked = location.hash.slice(1) || settings.now.last;
       const first = this.heads.find((head) => head.id === asked) ?? this.heads.find((h) => h.demo === FIRST_DEMO);
       const opening = first ?? this.heads[0];
@@ -142,6 +153,7 @@ export class Workbench {
     this.chosen = WHOLE;
     this.staves.open(kept.id);
     void this.steps.open(kept.id, this.patch);
+    await this.phrasing.open(kept.id);
     settings.set({ last: kept.id });
     history.replaceState(null, '', `#${kept.id}`);
     document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
@@ -167,12 +179,43 @@ export class Workbench {
     this.put(after, draft);
   }
 
+  /** What requests say of the phrase that the patch is played under, and the number of that performance. */
+  get performed(): Performed {
+    return this.phrasing.performed;
+  }
+
+  get performance(): number {
+    return this.phrasing.take;
+  }
+
+  /** The phrase, or whose voice is strong, is another. */
+  performedAnew(): void {
+    this.judging.anew();
+    this.tracing.ask();
+  }
+
+  /** What was changed last, patch or phrase, is what is taken back, and done again. */
+  private get back(): 'patch' | 'phrase' {
+    return this.phrasing.phrase && this.phrasing.steps.lastAt > this.steps.lastAt ? 'phrase' : 'patch';
+  }
+
+  private get forth(): 'patch' | 'phrase' {
+    const { undoneAt, redoLabel } = this.phrasing.steps;
+    if (!this.phrasing.phrase || !redoLabel) return 'patch';
+    return !this.steps.redoLabel || undoneAt < this.steps.undoneAt ? 'phrase' : 'patch';
+  }
+
+  undoLabel = $derived(this.back === 'phrase' ? this.phrasing.steps.undoLabel : this.steps.undoLabel);
+  redoLabel = $derived(this.forth === 'phrase' ? this.phrasing.steps.redoLabel : this.steps.redoLabel);
+
   undo(): void {
+    if (this.back === 'phrase') return this.phrasing.undo();
     const before = this.steps.back();
     if (before) this.put(before);
   }
 
   redo(): void {
+    if (this.forth === 'phrase') return this.phrasing.redo();
     const after = this.steps.forth();
     if (after) this.put(after);
   }
@@ -187,7 +230,7 @@ export class Workbench {
 
   private forgetChosenIfGone(): void {
     const { patch, chosen } = this;
-    if (!patch || chosen.what === 'patch' || chosen.what === 'stave') return;
+    if (!patch || chosen.what === 'patch' || chosen.what === 'stave' || chosen.what === 'phrase') return;
     const ids = chosen.what === 'source' ? modules(patch).map((m) => m.id) : routes(patch).map((r) => r.id);
     if (!ids.includes(chosen.id)) this.chosen = WHOLE;
   }
@@ -195,12 +238,14 @@ export class Workbench {
   /** The core took a patch: its sheet stands. */
   traced(patch: Patch): void {
     this.good = patch;
+    this.phrasing.taken();
     this.judging.soon();
   }
 
   /** A change that the core refuses is taken back; the sentence says why. */
   refused(patch: Patch, sentence: string): void {
     messages.say(sentence, true);
+    if (this.phrasing.refused()) return;
     // What was refused as it was opened has nothing to go back to.
     if (this.patch !== patch || !this.good || this.good === patch) return;
     this.steps.forget(patch);

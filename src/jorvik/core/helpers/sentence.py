@@ -9,7 +9,7 @@ from jorvik.core.document.destinations import VOICE, Destination, of_parameter
 from jorvik.core.document.patch import Patch
 from jorvik.core.helpers.routes import with_new_route
 from jorvik.core.problems import Problem
-from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.signals import PERFORMANCE_SIGNALS, hit_of
 from jorvik.core.units.values import parse_value
 
 VERBS: Final = {
@@ -113,6 +113,8 @@ def _signal(patch: Patch, said: str) -> str:
     wanted = said.strip().strip('"').lower().replace("_", " ")
     names = {name.lower().replace("_", " "): name for name in [*PERFORMANCE_SIGNALS, *patch.modules_by_id]}
     found = names.get(wanted) or names.get(wanted.removeprefix("the "))
+    if found is None and hit_of(said.strip()) is not None:
+        return said.strip()
     if found is None:
         known = ", ".join(name.replace("_", " ") for name in [*patch.modules_by_id, *PERFORMANCE_SIGNALS])
         raise Problem("the source", f'"{said}"', f"{_perhaps(wanted, names)}one of {known}")

@@ -8,7 +8,7 @@ from typing import Final
 
 from jorvik.core.problems import Problem, shown
 from jorvik.core.units.pitch import key_hz
-from jorvik.core.units.tempo import Tempo, is_note_value
+from jorvik.core.units.tempo import Tempo, is_note_value, quarters
 
 VOLTS_PER_UNIT: Final = 5.0
 """A signal of 1.0 is so many volts."""
@@ -62,6 +62,7 @@ UNITS: Final[Mapping[str, Scale]] = {
     "bend": {"": _times(1.0)},
     "Q": {"": _times(1.0), "q": _times(1.0)},
     "count": {"": _times(1.0)},
+    "beats": {"": _times(1.0), "beat": _times(1.0), "beats": _times(1.0)},
 }
 """For each unit of a field: what may be typed after a number, and what it makes of the number."""
 
@@ -84,6 +85,7 @@ _EXAMPLES: Final = {
     "bend": "3, from -12 to 12",
     "Q": "7",
     "count": "4",
+    "beats": "1.5, 1/8 or 120ms",
 }
 
 
@@ -136,6 +138,9 @@ def parse_value(
         given = (tempo or Tempo()).seconds(cleaned) if unit == "s" else (tempo or Tempo()).hertz(cleaned)
         _check_bounds(place, cleaned, given, unit, low, high)
         return Value(cleaned if note_values else given)
+    if unit == "beats" and (beats := _beats(cleaned, tempo or Tempo())) is not None:
+        _check_bounds(place, cleaned, beats, unit, low, high)
+        return Value(beats)
     if unit in ("key", "Hz") and (match := PITCH.match(cleaned)):
         value = key_of(match)
         value = value if unit == "key" else key_hz(value)
@@ -143,6 +148,15 @@ def parse_value(
         value = _number(cleaned, unit, bare or unit, place, example)
     _check_bounds(place, cleaned, value, unit, low, high)
     return Value(value)
+
+
+def _beats(text: str, tempo: Tempo) -> float | None:
+    """Return a note value or a time in quarter notes, or None where a text is neither."""
+    if is_note_value(text):
+        return quarters(text, tempo.beats_per_bar)
+    match = _NUMBER.match(text)
+    scale = _TIME.get(match[2].lower()) if match else None
+    return scale(float(match[1])) * tempo.bpm / 60.0 if match and scale else None
 
 
 def _present(present: float | str | None, unit: str, place: str, tempo: Tempo) -> float | None:

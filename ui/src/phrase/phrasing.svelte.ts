@@ -1,0 +1,204 @@
+/** The phrase that the open patch is played under: which one, whose voice is strong, and every change to it. */
+import { api, asBody, unwrap, type Head, type Kept, type Patch, type Phrase } from '../api/api';
+import { DraftStore } from '../state/drafts.svelte';
+import { History } from '../state/history.svelte';
+import { messages } from '../state/messages.svelte';
+import { freshId, livingWindows } from '../state/window';
+import { EMPTY, hitsOf, notesOf } from './phrase';
+
+const PREFIX = 'jorvik.phrase.';
+
+/** What a request says of the phrase that a patch is played under. */
+export interface Performed {
+  phrase?: Record<string, unknown>;
+  voice?: number;
+}
+
+/** A note or a strike of the phrase, by its number. */
+export interface Picked {
+  track: string | null;
+  number: number;
+}
+
+/** Who is told that what is played is another. */
+export interface Stage {
+  readonly patch: Patch | null;
+  performedAnew(): void;
+}
+
+export class Phrasing {
+  heads: Head[] = $state.raw([]);
+  phrase: Phrase | null = $state.raw(null);
+  picked: Picked | null = $state.raw(null);
+  /** The note whose voice is strong, where each has a voice of its own. */
+  voice = $state(0);
+  readonly drafts = new DraftStore<Phrase>(livingWindows, 'phrases');
+  readonly steps = new History<Phrase>();
+  /** Counts what is played: two alike numbers are one performance. */
+  take = $state(0);
+
+  private patchId = '';
+  private good: Phrase | null = null;
+
+  constructor(private readonly stage: Stage) {}
+
+  performed: Performed = $derived(this.phrase ? { phrase: asBody(this.phrase), voice: this.strong } : {});
+
+  private get strong(): number {
+    return Math.max(0, Math.min(this.voice, notesOf(this.phrase ?? EMPTY).length - 1));
+  }
+
+  get id(): string {
+    return this.phrase ? (this.drafts.head?.id ?? '') : '';
+  }
+
+  async refresh(): Promise<void> {
+    this.heads = await unwrap(api.GET('/api/phrases'));
+  }
+
+  /** Comes back to what a patch was played under last. */
+  async open(patchId: string): Promise<void> {
+    this.patchId = patchId;
+    const { id, voice } = this.remembered();
+    this.phrase = null;
+    this.picked = null;
+    if (!id) return;
+    try {
+      await this.load(id, voice);
+    } catch {
+      // A phrase that is gone leaves the patch at its test note.
+      this.remember();
+    }
+  }
+
+  /** Plays the patch under a phrase, or at its test note. */
+  async choose(id: string | null): Promise<void> {
+    await this.drafts.flush();
+    if (id === null) this.phrase = null;
+    else await this.load(id, 0);
+    this.remember();
+    this.changed();
+  }
+
+  private async load(id: string, voice: number): Promise<void> {
+    const path = { document_id: id };
+    await this.show(await unwrap(api.GET('/api/phrases/{document_id}', { params: { path } })), voice);
+  }
+
+  private async show(kept: Kept, voice = 0): Promise<void> {
+    const { left } = await this.drafts.open(kept);
+    const stored = kept.document as unknown as Phrase;
+    this.phrase = this.good = left ?? this.drafts.mine ?? stored;
+    this.voice = voice;
+    this.picked = null;
+    await this.steps.open(kept.id, this.phrase);
+  }
+
+  /** Keeps a new phrase and plays the patch under it. */
+  async create(phrase: Phrase): Promise<void> {
+    await this.drafts.flush();
+    const kept = await unwrap(api.POST('/api/phrases', { body: { document: asBody(phrase), write: freshId() } }));
+    await this.show(kept);
+    await this.refresh();
+    this.remember();
+    this.changed();
+  }
+
+  async remove(): Promise<void> {
+    const { id, phrase } = this;
+    if (!id || !phrase) return;
+    await unwrap(api.DELETE('/api/phrases/{document_id}', { params: { path: { document_id: id } } }));
+    await this.choose(null);
+    await this.refresh();
+    const back = async (): Promise<void> => {
+      await unwrap(api.POST('/api/phrases/{document_id}/undelete', { params: { path: { document_id: id } } }));
+      await this.refresh();
+      await this.choose(id);
+    };
+    messages.say(`${phrase.name ?? 'The phrase'} was deleted.`, false, {
+      label: 'Undo',
+      run: () => void messages.attempt(back)
+    });
+  }
+
+  /** Makes a change: played, undoable under its name, and kept. Changes with one `merge` key soon after are one step. */
+  edit(label: string, after: Phrase, merge = ''): void {
+    if (!this.phrase || after === this.phrase) return;
+    this.steps.add(label, this.phrase, after, merge);
+    this.put(after);
+  }
+
+  /** Makes a change that the server works out of the phrase as it is. */
+  async work(label: string, ask: (phrase: Phrase) => Promise<{ phrase: unknown; remarks?: string[] }>): Promise<void> {
+    const from = this.phrase;
+    if (!from) return;
+    const made = await ask(from);
+    if (this.phrase === from) this.edit(label, made.phrase as Phrase);
+    for (const remark of made.remarks ?? []) messages.say(remark);
+  }
+
+  undo(): void {
+    const before = this.steps.back();
+    if (before) this.put(before);
+  }
+
+  redo(): void {
+    const after = this.steps.forth();
+    if (after) this.put(after);
+  }
+
+  /** The core took what is played. */
+  taken(): void {
+    this.good = this.phrase;
+  }
+
+  /** The core refused it: what was changed last is taken back. Tells whether there was anything to take back. */
+  refused(): boolean {
+    if (!this.phrase || !this.good || this.good === this.phrase) return false;
+    this.steps.forget(this.phrase);
+    this.put(this.good);
+    return true;
+  }
+
+  /** Lets a note's voice be the strong one. */
+  pick(picked: Picked | null): void {
+    this.picked = picked;
+    if (!picked || picked.track !== null || picked.number === this.voice) return;
+    this.voice = picked.number;
+    this.remember();
+    this.changed();
+  }
+
+  private put(phrase: Phrase): void {
+    this.phrase = phrase;
+    this.drafts.keep(phrase);
+    const { picked } = this;
+    const track = hitsOf(phrase).find((hit) => hit.id === picked?.track);
+    const count = picked?.track === null ? notesOf(phrase).length : (track?.strikes?.length ?? 0);
+    if (picked && picked.number >= count) this.picked = null;
+    this.changed();
+  }
+
+  private changed(): void {
+    this.take++;
+    this.stage.performedAnew();
+  }
+
+  private remembered(): { id: string; voice: number } {
+    try {
+      const found = JSON.parse(localStorage.getItem(PREFIX + this.patchId) ?? '{}') as { id?: string; voice?: number };
+      return { id: found.id ?? '', voice: found.voice ?? 0 };
+    } catch {
+      return { id: '', voice: 0 };
+    }
+  }
+
+  private remember(): void {
+    try {
+      if (this.id) localStorage.setItem(PREFIX + this.patchId, JSON.stringify({ id: this.id, voice: this.voice }));
+      else localStorage.removeItem(PREFIX + this.patchId);
+    } catch {
+      // A browser that keeps nothing plays the test note the next time.
+    }
+  }
+}
