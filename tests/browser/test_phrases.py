@@ -159,7 +159,7 @@ class Phrases(UnderAPhrase):
         self.redrawn(lambda: self.page.get_by_label("follower input").select_option("hit:thud"))
         self.redrawn(lambda: self.type_into("follower attack", "4 ms"))
         self.redrawn(lambda: self.type_into("follower release", "80 ms"))
-        self.redrawn(lambda: self.page.get_by_label("Say a route").fill("follower raises resonance 60%"))
+        self.page.get_by_label("Say a route").fill("follower raises resonance 60%")
         self.redrawn(lambda: self.page.get_by_label("Say a route").press("Enter"))
         self.figures_of("resonance")
         expect(self.aside.get_by_text("Against thud")).to_be_visible()

@@ -1,0 +1,42 @@
+"""Low end on top of a thud: the sound is louder under 150 Hz in the first 80 ms after strokes than between them.
+
+From 3 dB more; told of tracks that sound as thuds, since those have their own low end there.
+"""
+
+from collections.abc import Iterator
+from functools import partial
+
+from jorvik.core.document.patch import edited, fresh_id
+from jorvik.core.findings.base import Finding, Fix, fix
+from jorvik.core.measure.beat import LOW_HZ, against_beat
+from jorvik.core.measure.context import Context
+from jorvik.core.signals import hit_signal
+
+MORE_DB = 3.0
+
+
+def find(context: Context) -> Iterator[Finding]:
+    """Yield a note for each thud that the patch's own low end covers."""
+    phrase = context.patch.phrase
+    for hit in phrase.hits if phrase else ():
+        more = against_beat(context).low_db.get(hit.id)
+        if hit.sound != "thud" or more is None or more < MORE_DB:
+            continue
+        yield Finding(
+            rule="low_on_thud",
+            severity="note",
+            sentence=f"Under {LOW_HZ:g} Hz the sound is {more:.0f} dB louder under {hit.id} than between its strokes.",
+            why="Two low ends at one moment cover each other; what leaves room there is heard with the stroke.",
+            about="amplitude",
+            from_s=context.on_s,
+            to_s=context.off_s,
+            fix=_fix(context, hit.id),
+            which=hit.id,
+        )
+
+
+def _fix(context: Context, track: str) -> Fix | None:
+    """Let the amplifier make room while a stroke lasts."""
+    name = fresh_id(f"room for {track}", context.patch.routes_by_id)
+    route = {"id": name, "source": hit_signal(track), "destination": "amplitude", "amount": -1.0}
+    return fix(f"{track} closes the amplifier while it lasts", partial(edited, context.patch, more_routes=(route,)))

@@ -1,0 +1,86 @@
+"""Rules on a patch in its place, on both sides of their lines."""
+
+from typing import Any
+
+from jorvik.core.document.patch import Patch
+from jorvik.core.document.phrase import check_phrase
+from jorvik.core.engine.trace import trace
+from tests.core.judging import ENV, RuleCase, found
+from tests.core.test_beat import OPENS, under
+from tests.support import Json, patch
+
+
+def listening(release_s: float, strikes: list[Json] | None = None, track: str = "thud") -> Patch:
+    follower = {"id": "f", "kind": "follower", "input": f"hit:{track}", "attack_s": 0.005, "release_s": release_s}
+    return under([follower], [OPENS], strikes)
+
+
+def glides(glide_ms: float, mode: str = "mono") -> Patch:
+    notes = [{"key": 48, "at": 0, "length": 1}, {"key": 60, "at": 1, "length": 0.5}]
+    return under([ENV], [], played=notes, voice={"mode": mode, "glide_ms": glide_ms})
+
+
+class InItsPlace(RuleCase):
+    def test_found_open(self) -> None:
+        # A second from stroke to stroke: a quarter is left of an exponential after 1.39 time constants.
+        gap = 1.0 - 0.125
+        finding = self.sides("found_open", listening(gap / 1.3), listening(gap / 1.5))
+        self.assertIn("27% open", finding.sentence)
+
+    def test_missed_hit(self) -> None:
+        def at(phase: float) -> Patch:
+            lfo = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": phase}
+            route = {"source": "l", "destination": "amplitude", "amount": 0.45}
+            strikes = [{"at": 1}, {"at": 3}]
+            return under([lfo], [route], strikes, voice={"base": {"amplitude": 0.5}})
+
+        # A sine of a second is lowest at three quarters; strokes fall at 0.5 s and 1.5 s.
+        finding = self.sides("missed_hit", at(0.235), at(0.245))
+        self.assertIn("15 ms after", finding.sentence)
+
+    def test_late_glide(self) -> None:
+        # The second note lasts 250 ms.
+        finding = self.sides("late_glide", glides(300), glides(250))
+        self.assertIn("in 1 of 2 notes", finding.sentence)
+        self.assertIn("2 st short", finding.sentence)
+        self.assertEqual(found("late_glide", glides(300, "poly")), [])
+
+    def test_no_track(self) -> None:
+        finding = self.sides("no_track", listening(0.1, track="snap"), listening(0.1))
+        self.assertEqual(finding.severity, "caution")
+        assert finding.fix is not None
+        self.assertGreater(float(trace(finding.fix.patch).signals["f"].max()), 0.9)
+        alone = patch([{"id": "f", "kind": "follower", "input": "hit:thud"}], [OPENS])
+        [said] = found("no_track", alone)
+        self.assertEqual(said.severity, "note")
+
+    def test_late_meeting(self) -> None:
+        def at(other: str) -> Patch:
+            lfos: list[Json] = [{"id": "a", "kind": "lfo", "rate": "1/4"}, {"id": "b", "kind": "lfo", "rate": other}]
+            return under(lfos, [{"source": n, "destination": "cutoff", "amount": 3} for n in "ab"])
+
+        # A bar of four: 1 and 4/3 of a beat meet after 4, 1 and 5/4 after 5.
+        finding = self.sides("late_meeting", at("5/16"), at("1/3"))
+        self.assertIn("after 5 beats", finding.sentence)
+
+    def test_low_on_thud(self) -> None:
+        def at(amount: float, **hit: Any) -> Patch:
+            follower = {"id": "f", "kind": "follower", "input": "hit:thud", "attack_s": 0.001, "release_s": 0.05}
+            base = {"cutoff": 300, "amplitude": 0.2}
+            route = {"source": "f", "destination": "amplitude", "amount": amount}
+            of = under([follower], [route], [{"at": b, "length": 0.3} for b in range(4)], voice={"base": base})
+            assert of.phrase is not None
+            document = of.phrase.document()
+            document["hits"][0].update(hit)
+            document["played"] = [{"key": 36, "at": 0, "length": 4}]
+            return of.under(check_phrase(document))
+
+        finding = self.sides("low_on_thud", at(0.4), at(0.0))
+        self.assertIn("under thud", finding.sentence)
+        self.assertEqual(found("low_on_thud", at(0.4, sound="tick")), [])
+
+
+if __name__ == "__main__":
+    import unittest
+
+    unittest.main()
