@@ -133,6 +133,20 @@ class Phrases(UnderAPhrase):
         self.type_into("Note velocity", "500")
         expect(self.page.get_by_role("alert")).to_contain_text("0 to 127")
 
+    def test_the_axis_counts_beats_and_the_other_voices_stand_behind(self) -> None:
+        self.under("Landing Steps")
+        with self.page.expect_response("**/api/voices") as answered:
+            self.redrawn(lambda: self.note("E3 at 1.2").click())
+        self.assertEqual(sorted(voice["number"] for voice in answered.value.json()), [0, *range(2, 9)])
+        axis = self.page.get_by_role("slider", name="Time cursor")
+        expect(axis).to_contain_text("2 s")
+        self.page.get_by_role("button", name="in beats").click()
+        expect(axis).to_contain_text("2.1")
+        axis.focus()
+        self.page.keyboard.press("ArrowRight")
+        # Where the strong voice is not yet, or no more, nothing is read.
+        expect(self.stave("Cutoff").locator("output")).to_have_text("–")
+
     def test_a_row_is_typed_and_a_pattern_made(self) -> None:
         self.new_phrase()
         row = self.page.get_by_label("Notes typed in a row")

@@ -52,6 +52,21 @@ class Phrases(Api):
         at = np.round((starts - 0.75) * RATE).astype(int)
         self.assertTrue(np.allclose(shown, values[at], rtol=1e-6))
 
+    def test_the_other_voices_stand_each_in_its_window(self) -> None:
+        doc = demos()["ferry-horn"]
+        [other] = self.client.post(
+            "/api/voices", json={"document": doc, "phrase": PHRASE, "voice": 1, "columns": 400, "rate": 4000}
+        ).json()
+        tail = doc["performance"]["tail_s"]
+        self.assertEqual((other["number"], other["begins_s"]), (0, 0.0))
+        self.assertAlmostEqual(other["ends_s"], 0.5 + tail, places=3)
+        values = trace(check_patch(doc).under(check_phrase(PHRASE)), 4000, 0).lanes["cutoff"].value
+        shown = floats(other["lanes"]["cutoff"]["first"])
+        at = np.floor(np.arange(shown.size) * values.size / shown.size).astype(int)
+        self.assertTrue(np.allclose(shown, values[at], rtol=1e-5))
+        body = {"document": doc, "columns": 100, "rate": 4000}
+        self.assertEqual(self.client.post("/api/voices", json=body).json(), [])
+
     def test_findings_lie_where_the_note_is(self) -> None:
         short = {**PHRASE, "played": [NOTES[0], {**NOTES[1], "length": 0.25}]}
         said = self.post("judge", document=demos()["ferry-horn"], phrase=short, voice=1)

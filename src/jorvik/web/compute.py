@@ -5,6 +5,7 @@ from typing import Any
 import anyio.to_thread
 from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
+from pydantic import TypeAdapter
 
 from jorvik.core.document.patch import Patch, parse_patch
 from jorvik.core.document.schema import Catalogue, catalogue, patch_schema
@@ -13,11 +14,21 @@ from jorvik.core.problems import Problem, shown
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.values import UNITS, parse_value
 from jorvik.formats.table import csv_lines
-from jorvik.web.forms import Document, FileText, Play, Sheet, SheetRequest, Typed, Understood
+from jorvik.web.forms import (
+    Document,
+    FileText,
+    Play,
+    Sheet,
+    SheetRequest,
+    Typed,
+    Understood,
+    VoicesRequest,
+    VoiceView,
+)
 from jorvik.web.rendered import voice_of, with_test_note
 from jorvik.web.row_caches import RowCaches
 from jorvik.web.scheduler import TheScheduler, WorkKind, as_json
-from jorvik.web.sheet import sheet
+from jorvik.web.sheet import sheet, voices_beside
 from jorvik.web.weight import is_heavy_run
 from jorvik.web.workers import Cancel, Tell
 
@@ -87,6 +98,18 @@ def _sheet(form: SheetRequest, cancelled: Cancel, _: Tell) -> bytes:
         voice_of(form, patch),
     )
     return made.model_dump_json().encode()
+
+
+@router.post("/voices", response_model=list[VoiceView])
+async def post_voices(request: Request, form: VoicesRequest, scheduler: TheScheduler) -> Response:
+    """Return the lanes of the other voices of a phrase, to be seen behind one."""
+    return await as_json(scheduler.make(request, "judgement", _voices, form))
+
+
+def _voices(form: VoicesRequest, cancelled: Cancel, _: Tell) -> bytes:
+    patch = with_test_note(form)
+    found = voices_beside(patch, form.rate, form.columns, voice_of(form, patch), cancelled, (form.from_s, form.to_s))
+    return TypeAdapter(list[VoiceView]).dump_json(found)
 
 
 @router.post("/trace.csv", response_class=StreamingResponse)

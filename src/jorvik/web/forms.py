@@ -1,16 +1,19 @@
 """What goes in and out over HTTP. The screen's types are generated from these."""
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Final
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from jorvik.core.limits import DEFAULT_RATE, MAX_PHRASE_NOTES, MAX_RATE, MAX_SECONDS, MIN_RATE
+from jorvik.core.limits import DEFAULT_RATE, MAX_PHRASE_NOTES, MAX_PHRASE_SECONDS, MAX_RATE, MAX_SECONDS, MIN_RATE
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Handle, PlainText
 from jorvik.formats.wav import Depth
 
 Document = dict[str, Any]
+
+MOST_S: Final = MAX_PHRASE_SECONDS + MAX_SECONDS
+"""The latest moment that there is: a phrase, and a patch's tail."""
 
 
 class Form(BaseModel):
@@ -129,7 +132,7 @@ class VoltageRequest(Play):
 class LookRequest(Play):
     """A patch whose sound is looked at, at a moment."""
 
-    at_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)] = 0.0
+    at_s: Annotated[float, Field(ge=0, le=MOST_S)] = 0.0
     columns: Annotated[int, Field(ge=1, le=2000)] = 360
 
 
@@ -223,8 +226,26 @@ class SheetRequest(Play):
     velocities: Annotated[list[float], Field(max_length=16)] = []
     asked: Annotated[list[str], Field(max_length=64)] = []
     """Destinations to be shown though nothing moves them."""
-    from_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)] = 0.0
-    to_s: Annotated[float | None, Field(gt=0, le=MAX_SECONDS)] = None
+    from_s: Annotated[float, Field(ge=0, le=MOST_S)] = 0.0
+    to_s: Annotated[float | None, Field(gt=0, le=MOST_S)] = None
+
+
+class VoicesRequest(Play):
+    """A patch under a phrase whose other voices are to be seen behind one, in so many columns."""
+
+    columns: Annotated[int, Field(ge=1, le=8000)] = 720
+    from_s: Annotated[float, Field(ge=0, le=MOST_S)] = 0.0
+    to_s: Annotated[float | None, Field(gt=0, le=MOST_S)] = None
+
+
+class VoiceView(Form):
+    """The lanes of one voice, over its window."""
+
+    number: int
+    begins_s: float
+    ends_s: float
+    columns: int
+    lanes: dict[str, Row]
 
 
 class SignalView(Form):

@@ -4,11 +4,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.measure.differences import Difference
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import PatchMeasures
-from jorvik.web.forms import Document, Form, Play, Row
+from jorvik.web.forms import MOST_S, Document, Form, Play, Row
 
 
 class Place(Form):
@@ -110,8 +109,8 @@ class StretchRequest(Play):
     """A lane between two moments of the run."""
 
     lane: str
-    from_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)]
-    to_s: Annotated[float, Field(ge=0, le=MAX_SECONDS)]
+    from_s: Annotated[float, Field(ge=0, le=MOST_S)]
+    to_s: Annotated[float, Field(ge=0, le=MOST_S)]
 
 
 class ReachedRequest(Play):

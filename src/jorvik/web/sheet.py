@@ -8,10 +8,11 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE, Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.engine.notes import VoiceNote, run_length
+from jorvik.core.engine.notes import VoiceNote, run_length, windows
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
-from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
+from jorvik.core.engine.shared_rows import shared_by_voices
+from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView, VoiceView
 from jorvik.web.row_caches import RowCaches
 
 _MOST = float(np.finfo(np.float32).max)
@@ -70,6 +71,40 @@ def sheet(
         lanes=_lanes(run, reduced, asked),
         overlays=overlays,
     )
+
+
+def voices_beside(
+    patch: Patch,
+    rate: int,
+    columns: int,
+    voice: int,
+    cancelled: Callable[[], bool] = never,
+    span_s: tuple[float, float | None] = (0.0, None),
+) -> list[VoiceView]:
+    """Return the voice's lanes of every other note of a phrase that lies in a stretch of it."""
+    if patch.phrase is None or patch.voice.mode != "poly":
+        return []
+    whole = run_length(patch, rate)
+    begin = min(round(span_s[0] * rate), whole - 1)
+    end = whole if span_s[1] is None else max(begin + 1, min(whole, round(span_s[1] * rate)))
+    shared, found = shared_by_voices(patch, rate, cancelled), []
+    for number, (origin, length) in enumerate(windows(patch, rate)):
+        first, last = max(begin - origin, 0), min(length, end - origin)
+        if number == voice or last <= first:
+            continue
+        run = Run(patch, rate, number, shared)
+        count = max(1, round(columns * (last - first) / (end - begin)))
+        reduced = reduce_run(run, count, cancelled, (first, last))
+        found.append(
+            VoiceView(
+                number=number,
+                begins_s=(origin + first) / rate,
+                ends_s=(origin + last) / rate,
+                columns=reduced.starts.size,
+                lanes={n: row_of(reduced, lane.row) for n, lane in run.program.lanes.items() if n in VOICE},
+            )
+        )
+    return found
 
 
 def row_of(reduced: Reduced, row: int) -> Row:

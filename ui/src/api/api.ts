@@ -18,6 +18,7 @@ export type Kept = Schemas['Kept'];
 export type Revision = Schemas['Revision'];
 export type Handle = Schemas['Handle'];
 export type SheetWire = Schemas['Sheet'];
+export type VoiceWire = Schemas['VoiceView'];
 export type RowWire = Schemas['Row'];
 export type Judgement = Schemas['Judgement'];
 export type FindingView = Schemas['FindingView'];

@@ -104,6 +104,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/voices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Voices
+         * @description Return the lanes of the other voices of a phrase, to be seen behind one.
+         */
+        post: operations["post_voices_api_voices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trace.csv": {
         parameters: {
             query?: never;
@@ -4237,6 +4257,71 @@ export interface components {
             effects?: components["schemas"]["Effects"];
         };
         /**
+         * VoiceView
+         * @description The lanes of one voice, over its window.
+         */
+        VoiceView: {
+            /** Number */
+            number: number;
+            /** Begins S */
+            begins_s: number;
+            /** Ends S */
+            ends_s: number;
+            /** Columns */
+            columns: number;
+            /** Lanes */
+            lanes: {
+                [key: string]: components["schemas"]["Row"];
+            };
+        };
+        /**
+         * VoicesRequest
+         * @description A patch under a phrase whose other voices are to be seen behind one, in so many columns.
+         */
+        VoicesRequest: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Voice
+             * @default 0
+             */
+            voice?: number;
+            /**
+             * With Hits
+             * @default false
+             */
+            with_hits?: boolean;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * Columns
+             * @default 720
+             */
+            columns?: number;
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /** To S */
+            to_s?: number | null;
+        };
+        /**
          * VoltageJob
          * @description A signal or a lane, to be written to a WAV file as control voltage.
          */
@@ -4588,6 +4673,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sheet"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_voices_api_voices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoicesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VoiceView"][];
                 };
             };
             /** @description Bad Request */

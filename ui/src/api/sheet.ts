@@ -1,5 +1,5 @@
 /** The sheet as it comes over the wire, unpacked into typed arrays. */
-import type { LaneView, Handle, NoteView, RowWire, SheetWire } from './api';
+import type { LaneView, Handle, NoteView, RowWire, SheetWire, VoiceWire } from './api';
 import { doubles, floats } from './wire';
 
 /** One signal over the columns. Where nothing goes beyond the line through the columns all three are the same array. */
@@ -53,6 +53,32 @@ function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<stri
  * Unpacks a sheet. Of a voice in a phrase only the columns of its own window come: they are laid in their place among
  * the `wanted` ones, and the others hold no number.
  */
+/** Lays the columns of a window in their place among those of a whole sheet: the others hold no number. */
+function laid(values: Float32Array, lead: number, count: number): Float32Array {
+  const whole = new Float32Array(count).fill(NaN);
+  for (let i = Math.max(0, -lead); i < values.length && i + lead < count; i++) whole[i + lead] = values[i]!;
+  return whole;
+}
+
+function laidRow(row: Row, lead: number, count: number): Row {
+  const first = laid(row.first, lead, count);
+  if (row.least === row.first) return { first, least: first, greatest: first };
+  return { first, least: laid(row.least, lead, count), greatest: laid(row.greatest, lead, count) };
+}
+
+/** A voice that is seen behind the strong one. */
+export interface FaintVoice {
+  number: number;
+  lanes: Record<string, Row>;
+}
+
+/** Lays another voice of a phrase on a sheet's columns. */
+export function unpackVoice(wire: VoiceWire, sheet: Sheet): FaintVoice {
+  const lead = Math.round(((wire.begins_s - sheet.from_s) / (sheet.to_s - sheet.from_s)) * sheet.columns);
+  const row = (of: RowWire): Row => laidRow(unpackRow(of, wire.columns), lead, sheet.columns);
+  return { number: wire.number, lanes: each(wire.lanes, row) };
+}
+
 export function unpack(wire: SheetWire, wanted = wire.columns): Sheet {
   const { from_s, to_s, columns } = wire;
   const begins = wire.begins_s ?? from_s;
@@ -60,17 +86,9 @@ export function unpack(wire: SheetWire, wanted = wire.columns): Sheet {
   const isWhole = begins <= from_s + 1e-6 && ends >= to_s - 1e-6;
   const count = isWhole ? columns : Math.max(wanted, columns);
   const lead = Math.round(((begins - from_s) / (to_s - from_s)) * count);
-  const laid = (values: Float32Array): Float32Array => {
-    const whole = new Float32Array(count).fill(NaN);
-    for (let i = Math.max(0, -lead); i < values.length && i + lead < count; i++) whole[i + lead] = values[i]!;
-    return whole;
-  };
   const row = (of: RowWire): Row => {
     const made = unpackRow(of, columns);
-    if (isWhole) return made;
-    const first = laid(made.first);
-    if (made.least === made.first) return { first, least: first, greatest: first };
-    return { first, least: laid(made.least), greatest: laid(made.greatest) };
+    return isWhole ? made : laidRow(made, lead, count);
   };
   return {
     ...wire,

@@ -12,6 +12,7 @@ export interface Inks {
   ink: string;
   faint: string;
   rule: string;
+  edge: string;
   tail: string;
   paper: string;
 }
@@ -42,7 +43,14 @@ export function inkOf(name: string): string {
 }
 
 export function inks(): Inks {
-  return { ink: inkOf('ink'), faint: inkOf('faint'), rule: inkOf('rule'), tail: inkOf('tail'), paper: inkOf('paper') };
+  return {
+    ink: inkOf('ink'),
+    faint: inkOf('faint'),
+    rule: inkOf('rule'),
+    edge: inkOf('edge'),
+    tail: inkOf('tail'),
+    paper: inkOf('paper')
+  };
 }
 
 /** Draws the ground of a row: the tail tinted, and a post at each note-on and note-off. */

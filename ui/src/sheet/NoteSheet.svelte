@@ -13,13 +13,22 @@
   import SentenceField from './SentenceField.svelte';
   import SourceRow from './SourceRow.svelte';
   import Stave from './Stave.svelte';
+  import { barAndBeat, beatS } from '../phrase/phrase';
+  import { settings } from '../state/settings.svelte';
   import PhraseStrip from '../phrase/PhraseStrip.svelte';
   import TimeAxis from './TimeAxis.svelte';
 
   let plotWidth = $state(0);
   const voiceLanes = $derived(workbench.standing.map((name) => [name, workbench.sheet!.lanes[name]!] as const));
   const raised = $derived(workbench.pinned.filter((name) => name in (workbench.sheet?.signals ?? {})));
-  const ticks = $derived(workbench.sheet ? timeTicks(workbench.sheet.from_s, workbench.sheet.to_s, plotWidth) : []);
+  const phrase = $derived(workbench.phrasing.phrase);
+  /** Seconds of what the axis counts: a beat of the phrase, where it is read in bars and beats. */
+  const unit = $derived(phrase && settings.now.axis === 'beats' ? beatS(phrase) : 1);
+  const ticks = $derived.by(() => {
+    const { sheet } = workbench;
+    return sheet ? timeTicks(sheet.from_s / unit, sheet.to_s / unit, plotWidth).map((tick) => tick * unit) : [];
+  });
+  const asBeats = (time: number): string => barAndBeat(phrase!, time / beatS(phrase!));
   const place = (time: number): number => (workbench.sheet ? placeOf(workbench.sheet, time) * 100 : 0);
   const shows = (time: number): boolean => place(time) >= 0 && place(time) <= 100;
   /** In per cent of the sheet: a post is named where its name has room before the next one. */
@@ -187,6 +196,7 @@
       says={cursorSays || 'no cursor; arrow keys set one'}
       {ticks}
       {place}
+      shown={phrase && settings.now.axis === 'beats' ? asBeats : undefined}
       bind:width={plotWidth}
       onkeydown={step}
       onpointerdown={startPosts}
@@ -225,7 +235,8 @@
         <Button
           look="bare"
           aria-pressed={workbench.tracing.span === null}
-          onclick={() => workbench.tracing.zoom(0, workbench.sheet!.seconds)}>whole note (0)</Button
+          onclick={() => workbench.tracing.zoom(0, workbench.sheet!.seconds)}
+          >{phrase ? 'all' : 'whole note'} (0)</Button
         >
         <Button
           look="bare"
@@ -234,6 +245,14 @@
           >first 50 ms (1)</Button
         >
         <Button look="bare" onclick={() => workbench.tracing.zoom(off, workbench.sheet!.seconds)}>tail (2)</Button>
+        {#if phrase}
+          <Button
+            look="bare"
+            data-hint="Whether the axis counts seconds, or bars and beats"
+            onclick={() => settings.set({ axis: settings.now.axis === 'beats' ? 'seconds' : 'beats' })}
+            >in {settings.now.axis === 'beats' ? 'seconds' : 'beats'}</Button
+          >
+        {/if}
         {#if workbench.tracing.ghost}<span class="ghost"
             >behind: {workbench.tracing.ghost.label}
             <Button look="bare" aria-label="Let the ghost go" onclick={() => workbench.tracing.drop()}>✕</Button></span

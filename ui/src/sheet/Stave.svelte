@@ -115,6 +115,10 @@
       const width = (on.width * (behind.to_s - behind.from_s)) / (sheet.to_s - sheet.from_s);
       line({ ...on, width }, ghost.value, scale, ink.faint, 1.5, [6, 4]);
     }
+    for (const voice of workbench.tracing.voices) {
+      const row = voice.lanes[name];
+      if (row && row.first.length === sheet.columns) line(on, row, scale, ink.edge, 1);
+    }
     sheet.overlays.forEach((overlay, i) => {
       const row = overlay.lanes[name];
       if (row) line(on, row, scale, ink.faint, 1.4, i === 0 ? [2, 3] : [8, 3]);

@@ -11,12 +11,28 @@
     ticks: readonly number[];
     cursor: number | null;
     says?: string;
+    /** How a moment is written: in seconds, or in bars and beats. */
+    shown?: (time: number) => string;
     /** Returns where a time lies, in per cent. */
     place: (time: number) => number;
     width: number;
     children?: Snippet;
   }
-  let { label, length, ticks, cursor, says, place, width = $bindable(), children, ...rest }: Props = $props();
+  let {
+    label,
+    length,
+    ticks,
+    cursor,
+    says,
+    shown = moment,
+    place,
+    width = $bindable(),
+    children,
+    ...rest
+  }: Props = $props();
+  function moment(time: number): string {
+    return time === 0 ? '0' : seconds(time);
+  }
   const shows = $derived(cursor !== null && place(cursor) >= 0 && place(cursor) <= 100);
 </script>
 
@@ -33,9 +49,9 @@
   aria-valuetext={says ?? seconds(cursor ?? 0)}
   {...rest}
 >
-  {#each ticks as tick (tick)}<span style:left="{place(tick)}%">{tick === 0 ? '0' : seconds(tick)}</span>{/each}
+  {#each ticks as tick (tick)}<span style:left="{place(tick)}%">{shown(tick)}</span>{/each}
   {@render children?.()}
-  {#if cursor !== null && shows}<span class="at" style:left="{place(cursor)}%">{seconds(cursor)}</span>{/if}
+  {#if cursor !== null && shows}<span class="at" style:left="{place(cursor)}%">{shown(cursor)}</span>{/if}
 </div>
 
 <style>

@@ -12,6 +12,8 @@ interface Remembered {
   heard: { loudness: number; centroid: number } | null;
   /** How signals are shown: as they are, in per cent, or in volts. */
   signals: 'plain' | 'percent' | 'volts';
+  /** How the axis of a phrase is read. */
+  axis: 'seconds' | 'beats';
   keys: boolean;
   /** Whether single letters do something; whoever speaks to their machine, or strays on keys, turns that off. */
   letters: boolean;
@@ -25,6 +27,7 @@ const FIRST: Remembered = {
   last: null,
   heard: null,
   signals: 'plain',
+  axis: 'seconds',
   keys: false,
   letters: true
 };

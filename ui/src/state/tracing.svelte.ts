@@ -1,7 +1,7 @@
 /** Asks the core for the note sheet of the present patch, and of a ghost behind it. */
 import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
 import type { Patch } from '../api/api';
-import { unpack, type Sheet } from '../api/sheet';
+import { unpack, unpackVoice, type FaintVoice, type Sheet } from '../api/sheet';
 import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
@@ -13,6 +13,7 @@ export const VELOCITIES = [
 
 export const FULL_RATE = 48_000;
 const DRAFT_RATE = 12_000;
+const FAINT_RATE = 4_000;
 /** A question is given up for a newer one after this long. */
 const PATIENCE_MS = 150;
 const LEAST_SPAN_S = 0.0005;
@@ -38,6 +39,8 @@ export interface Ghost {
 
 export class Tracing {
   sheet: Sheet | null = $state.raw(null);
+  /** The other voices of the phrase, seen behind the one that is looked at. */
+  voices: FaintVoice[] = $state.raw([]);
   /** A version held behind the present one. */
   ghost: Ghost | null = $state.raw(null);
   /** The stretch of the note that the sheet shows; all of it where this is null. */
@@ -110,11 +113,35 @@ export class Tracing {
       performance.mark('jorvik:sheet');
       this.of.traced(patch);
       if (this.ghost) void this.askGhost();
+      void this.askVoices(patch);
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
       else if (error instanceof Refused && error.status === 422) this.of.refused(patch, error.message);
       else if (error instanceof Unreachable) this.failure = error.message;
       else this.failure = error instanceof Error ? error.message : String(error);
+    }
+  }
+
+  private voicesAbort: AbortController | null = null;
+
+  /** Asks for the other voices of a phrase, coarser: they come after the sheet that they stand behind. */
+  private async askVoices(patch: Patch): Promise<void> {
+    this.voicesAbort?.abort();
+    const { performed = {} } = this.of;
+    const { sheet } = this;
+    if (!performed.phrase || !sheet) {
+      this.voices = [];
+      return;
+    }
+    const { signal } = (this.voicesAbort = new AbortController());
+    const stretch = { from_s: sheet.from_s, to_s: sheet.to_s };
+    const body = { document: asBody(patch), ...performed, rate: FAINT_RATE, columns: this.columns, ...stretch };
+    try {
+      const found = await unwrap(api.POST('/api/voices', { body, signal, headers: workFor('voices') }));
+      if (this.sheet === sheet) this.voices = found.map((one) => unpackVoice(one, sheet));
+    } catch {
+      // They are no more than a help; those that stood there go with the sheet that they were of.
+      if (this.sheet === sheet) this.voices = [];
     }
   }
 
