@@ -11,6 +11,7 @@ from itertools import cycle
 import numpy as np
 
 from benchmarks import rivals
+from benchmarks.phrases import phrases
 from benchmarks.work import work
 from benchmarks.workloads import DEMOS, PLAIN, RATE, demo, feedback_patch, run_all, twenty
 from jorvik.core.document.patch import check_patch, edited
@@ -187,6 +188,7 @@ def main() -> int:
     limits()
     work()
     largest_judged()
+    phrases()
     if "--plots" in sys.argv:
         from benchmarks.plots import plots
 

@@ -1,5 +1,6 @@
 """Take the pictures of docs/screenshots anew, from the demo data: ``.venv/bin/python -m scripts.pictures``."""
 
+import re
 import sys
 from collections.abc import Callable
 
@@ -77,6 +78,29 @@ def templates(page: Page) -> None:
     page.get_by_label("Find a patch").fill("template")
 
 
+def under(page: Page, phrase: str) -> None:
+    """Play the open patch under a phrase."""
+    page.get_by_label("Played", exact=True).select_option(label=phrase)
+    page.wait_for_timeout(1200)
+
+
+def phrase(page: Page) -> None:
+    """A patch under a phrase: one voice strong, the others behind it, the axis in beats."""
+    under(page, "Skaters' Round")
+    page.get_by_role("button", name=re.compile("^Note C4 at 1.2")).click()
+    page.get_by_role("button", name="in beats").click()
+    page.wait_for_timeout(1500)
+    page.mouse.move(640, 740)
+
+
+def beat(page: Page) -> None:
+    """A stave against its hits: what each stroke opens, and which finds it open."""
+    open_demo(page, "Hammer That Never Lifts")
+    under(page, "Ice-Hammer Beat")
+    page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+    page.mouse.move(640, 740)
+
+
 def map_of_it(page: Page) -> None:
     """A patch with feedback, whole."""
     open_demo(page, "Three Gulls")
@@ -144,6 +168,8 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "macro": ("light", macro),
     "sources": ("light", sources),
     "templates": ("light", templates),
+    "phrase": ("light", phrase),
+    "beat": ("light", beat),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
     "harmonics": ("light", harmonics),

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { SheetWire } from './api';
 import { bytes, byLetters } from './wire';
-import { columnAt, extentOf, placeOf, timeAt, unpack, unpackRow } from './sheet';
+import { columnAt, extentOf, placeOf, timeAt, unpack, unpackRow, unpackVoice } from './sheet';
 
 const packed = (numbers: Float32Array | Float64Array): string =>
   btoa(String.fromCharCode(...new Uint8Array(numbers.buffer)));
@@ -28,6 +28,23 @@ describe('the sheet over the wire', () => {
     expect([...sheet.starts]).toEqual([0.5, 0.75, 1.0, 1.25]);
     expect([...sheet.signals['s']!.row.first]).toEqual([1, 2, 3, 4]);
     expect([...sheet.overlays[0]!.lanes['cutoff']!.first]).toEqual([5, 6, 7, 8]);
+  });
+  it('lays a voice of a phrase in its place, and holds no number beside it', () => {
+    const part = { ...wire, columns: 2, begins_s: 0.75, ends_s: 1.25 };
+    const signal = { ...wire.signals['s']!, row: { first: row(8, 9), least: '', greatest: '' } };
+    const sheet = unpack({ ...part, signals: { s: signal }, overlays: [] } as unknown as SheetWire, 4);
+    expect([...sheet.signals['s']!.row.first]).toEqual([NaN, 8, 9, NaN]);
+    expect(sheet.signals['s']!.row.least).toBe(sheet.signals['s']!.row.first);
+    expect([...sheet.starts]).toEqual([0.5, 0.75, 1.0, 1.25]);
+    expect(extentOf(sheet.signals['s']!.row)).toEqual([8, 9]);
+    const faint = {
+      number: 3,
+      begins_s: 0.25,
+      ends_s: 1,
+      columns: 3,
+      lanes: { c: { first: row(5, 6, 7), least: '', greatest: '' } }
+    };
+    expect([...unpackVoice(faint, sheet).lanes['c']!.first]).toEqual([6, 7, NaN, NaN]);
   });
   it('shares one array where nothing goes beyond the line through the columns', () => {
     const smooth = unpackRow({ first: row(1, 2), least: '', greatest: '' }, 2);
