@@ -10,6 +10,7 @@ from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.run import Run
 from jorvik.core.engine.shared_rows import shared_by_voices
 from jorvik.core.engine.trace import trace
+from jorvik.core.measure.sweep import at_step
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
 from tests.support import RATE, Json, demos, patch
@@ -151,6 +152,17 @@ class Under(unittest.TestCase):
         self.assertEqual(len(changed.performance.notes), 4)
         self.assertEqual(changed.with_note(key=60.0).performance.notes[1].key, 67.0)
         self.assertEqual({n.velocity for n in changed.with_note(velocity=30.0).performance.notes}, {30.0})
+
+    def test_a_control_held_throughout_is_a_step_of_a_sweep(self) -> None:
+        of = everything(controls={"pressure": [[0, 1]]})
+        up = at_step(of, "mod_wheel", 0.75)
+        assert up.phrase is not None
+        self.assertEqual(up.phrase.controls, {"pressure": [[0, 1]], "mod_wheel": [[0, 0.75]]})
+        self.assertEqual(up.document(), of.document())
+        wheel = {"source": "mod_wheel", "destination": "fold", "amount": 1.0}
+        alone = at_step(patch([], [wheel]), "mod_wheel", 0.25)
+        self.assertAlmostEqual(float(trace(alone).lanes["fold"].value[100]), 0.25)
+        self.assertEqual(at_step(of, "tempo_bpm", 60.0).performance.tempo.bpm, 60.0)
 
     def test_hits_alone_are_played_under_the_test_note(self) -> None:
         of = everything().under(check_phrase(phrase(hits=HITS)))

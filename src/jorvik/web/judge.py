@@ -97,11 +97,12 @@ def _compared(form: CompareRequest, cancelled: Cancel, _: Tell) -> bytes:
     patches, labels = _steps_of(form)
 
     def one(of: Patch, cache: RowCache) -> ComparedStep:
-        run = Run(of, form.rate)
+        voice = voice_of(form, of)
+        run = Run(of, form.rate, voice)
         kept = cache if run.size_bytes <= MAX_TRACE_BYTES else None
         reduced = reduce_run(run, form.columns, cancelled, cache=kept)
         lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
-        found = measure_patch(of, form.rate, cancelled, cache)
+        found = measure_patch(of, form.rate, cancelled, cache, voice)
         return ComparedStep(label="", seconds=run.length / form.rate, lanes=lanes, measures=found)
 
     steps = sweep(patches, one, os.cpu_count() or 1)
@@ -151,7 +152,7 @@ def _reached(form: ReachedRequest, cancelled: Cancel, _: Tell) -> bytes:
     patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
 
     def one(of: Patch, cache: RowCache) -> Measures:
-        lanes = measure_patch(of, form.rate, cancelled, cache).lanes
+        lanes = measure_patch(of, form.rate, cancelled, cache, voice_of(form, of)).lanes
         if form.lane not in lanes:
             raise Problem("the lane", shown(form.lane), f"one that something moves: {', '.join(lanes)}")
         return lanes[form.lane].measures

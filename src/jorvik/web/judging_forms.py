@@ -7,6 +7,7 @@ from pydantic import Field
 from jorvik.core.measure.differences import Difference
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import PatchMeasures
+from jorvik.core.measure.sweep import By
 from jorvik.web.forms import MOST_S, Document, Form, Play, Row
 
 
@@ -72,7 +73,7 @@ class Judgement(Form):
 class CompareRequest(Play):
     """A patch played at a sweep of something, or beside other patches."""
 
-    by: Literal["velocity", "key", "length_s", "tempo_bpm", "seed"] = "velocity"
+    by: By = "velocity"
     steps: list[float] = Field(default_factory=list, max_length=128)
     others: list[Document] = Field(default_factory=list, max_length=15)
     columns: Annotated[int, Field(ge=1, le=2000)] = 300

@@ -2,6 +2,7 @@
 import { api, asBody, unwrap, type Patch } from './api';
 import type { components } from './schema.gen';
 import { bytes, floats } from './wire';
+import type { Performed } from '../phrase/phrasing.svelte';
 
 type Wire = components['schemas']['SoundView'];
 export type Partial_ = components['schemas']['Partial'];
@@ -18,9 +19,9 @@ export interface Look extends Omit<
   db: Float32Array;
 }
 
-export async function lookInto(patch: Patch, at: number, columns: number, signal?: AbortSignal): Promise<Look> {
-  const body = { document: asBody(patch), at_s: at, columns };
-  const wire = await unwrap(api.POST('/api/look', { body, signal }));
+export async function lookInto(patch: Patch, at: number, columns: number, performed: Performed = {}): Promise<Look> {
+  const body = { document: asBody(patch), ...performed, at_s: at, columns };
+  const wire = await unwrap(api.POST('/api/look', { body }));
   return {
     ...wire,
     least: floats(wire.least),

@@ -1297,7 +1297,7 @@ export interface components {
              * @default velocity
              * @enum {string}
              */
-            by?: "velocity" | "key" | "length_s" | "tempo_bpm" | "seed";
+            by?: "velocity" | "key" | "length_s" | "tempo_bpm" | "seed" | "mod_wheel" | "pressure";
             /** Steps */
             steps?: number[];
             /** Others */

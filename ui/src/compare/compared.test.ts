@@ -6,6 +6,18 @@ const note = { key: 60, length_s: 1.2, tempo: 90 };
 const sweep = (name: string) => SWEEPS.find((l) => l.name === name)!;
 
 describe('sweeps', () => {
+  it('holds a control, or a note for a note value, at each step', () => {
+    expect(sweep('note values, 1/4 to 1/32').steps({ key: 60, length_s: 1, tempo: 120 })).toEqual([
+      0.5,
+      0.25,
+      1 / 6,
+      0.125,
+      0.0625
+    ]);
+    const patch = { format: 'jorvik-patch', version: 1, performance: { controls: { pressure: [[0, 1]] } } } as const;
+    const up = atStep(patch as never, 'mod_wheel', 0.5);
+    expect(up.performance!.controls).toEqual({ pressure: [[0, 1]], mod_wheel: [[0, 0.5]] });
+  });
   it('run from the softest to the hardest', () => {
     const steps = sweep('velocity 1 to 127').steps(note);
     expect(steps).toHaveLength(16);

@@ -6,7 +6,7 @@ import type { components } from '../api/schema.gen';
 
 export type Comparison = components['schemas']['Comparison'];
 export type ComparedStep = Comparison['steps'][number];
-type By = 'velocity' | 'key' | 'length_s' | 'tempo_bpm' | 'seed';
+type By = 'velocity' | 'key' | 'length_s' | 'tempo_bpm' | 'seed' | 'mod_wheel' | 'pressure';
 
 export interface Sweep {
   name: string;
@@ -18,6 +18,9 @@ export interface Sweep {
 
 const TIMES = [0.25, 0.5, 1, 2];
 const TEMPOS = [0.5, 0.75, 1, 1.5, 2];
+/** In quarter notes: 1/4, 1/8, 1/8t, 1/16 and 1/32. */
+const NOTE_VALUES = [1, 1 / 2, 1 / 3, 1 / 4, 1 / 8];
+const POSITIONS = [0, 0.25, 0.5, 0.75, 1];
 const OCTAVES = [-24, -12, 0, 12, 24];
 
 export const SWEEPS: readonly Sweep[] = [
@@ -35,6 +38,14 @@ export const SWEEPS: readonly Sweep[] = [
     steps: ({ key }) => OCTAVES.map((apart) => key + apart).filter((k) => k >= 0 && k <= 127)
   },
   { name: 'short to long', by: 'length_s', unit: 's', steps: ({ length_s }) => TIMES.map((times) => times * length_s) },
+  {
+    name: 'note values, 1/4 to 1/32',
+    by: 'length_s',
+    unit: 's',
+    steps: ({ tempo }) => NOTE_VALUES.map((beats) => (beats * 60) / tempo)
+  },
+  { name: 'the wheel, down to up', by: 'mod_wheel', unit: 'ratio', steps: () => POSITIONS },
+  { name: 'pressure, none to full', by: 'pressure', unit: 'ratio', steps: () => POSITIONS },
   { name: 'tempos', by: 'tempo_bpm', unit: 'bpm', steps: ({ tempo }) => TEMPOS.map((t) => Math.round(t * tempo)) },
   { name: 'seeds', by: 'seed', unit: 'count', steps: () => [1, 2, 3, 4] }
 ];
@@ -42,6 +53,10 @@ export const SWEEPS: readonly Sweep[] = [
 /** Returns a patch at one step of a sweep. */
 export function atStep(patch: Patch, by: By, value: number): Patch {
   const before = patch.performance;
+  if (by === 'mod_wheel' || by === 'pressure') {
+    const controls = { ...before?.controls, [by]: [[0, value]] };
+    return { ...patch, performance: { ...before, controls } };
+  }
   const changed = by === 'tempo_bpm' || by === 'seed' ? { [by]: value } : withNote(patch, { [by]: value }).performance;
   return { ...patch, performance: { ...before, ...changed } };
 }

@@ -80,7 +80,9 @@
           files = true;
         }}>Sound or voltage (WAV)…</Button
       >
-      <Button onclick={() => void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv')))}
+      <Button
+        onclick={() =>
+          void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv', { ...workbench.performed })))}
         >Trace (CSV)</Button
       >
     </div>

@@ -37,10 +37,12 @@
 
   async function make(): Promise<void> {
     if (!workbench.patch) return;
-    const how = { document: asBody(workbench.patch), depth: depth as '24', rate: Number(rate) };
+    const how = { document: asBody(workbench.patch), ...workbench.performed, depth: depth as '24', rate: Number(rate) };
     said = 'It is being made; this page may be closed.';
     await workbench.jobs.ask(
-      voltage ? { kind: 'voltage', ...how, name: what, volts } : { kind: 'sound', ...how, mono: mono === 'mono' },
+      voltage
+        ? { kind: 'voltage', ...how, name: what, volts }
+        : { kind: 'sound', ...how, mono: mono === 'mono', with_hits: true },
       ended
     );
   }

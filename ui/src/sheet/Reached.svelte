@@ -44,7 +44,7 @@
     const mine = (abort = new AbortController());
     try {
       const velocities = VELOCITIES.map((v) => v.velocity);
-      const answer = await reached(workbench.patch!, name, keys, velocities, mine.signal);
+      const answer = await reached(workbench.patch!, name, keys, velocities, mine.signal, workbench.performed);
       if (abort === mine) found = answer;
     } catch (error) {
       if (!(error instanceof DOMException)) throw error;

@@ -1,6 +1,7 @@
 /** What a stave comes to at other keys and velocities. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
+import type { Performed } from '../phrase/phrasing.svelte';
 import { FULL_RATE } from '../state/tracing.svelte';
 
 export type Measures = components['schemas']['Measures'];
@@ -12,9 +13,10 @@ export async function reached(
   lane: string,
   keys: number[],
   velocities: number[],
-  signal: AbortSignal | null = null
+  signal: AbortSignal | null = null,
+  performed: Performed = {}
 ): Promise<Reached[]> {
-  const body = { document: asBody(patch), lane, keys, velocities, rate: FULL_RATE };
+  const body = { document: asBody(patch), ...performed, lane, keys, velocities, rate: FULL_RATE };
   // The generated answer says lists where the form has fixed lengths.
   return (await unwrap(api.POST('/api/reached', { body, signal }))) as Reached[];
 }

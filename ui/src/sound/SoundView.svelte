@@ -35,8 +35,8 @@
       const held = workbench.tracing.behind(patch);
       try {
         const columns = Math.min(600, Math.round(width / 2));
-        look = await lookInto(patch, at, columns);
-        behind = held && (await lookInto(held, at, columns));
+        look = await lookInto(patch, at, columns, workbench.performed);
+        behind = held && (await lookInto(held, at, columns, workbench.performed));
         trouble = '';
         performance.mark('jorvik:look');
       } catch (error) {

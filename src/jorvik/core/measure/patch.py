@@ -93,10 +93,14 @@ class PatchMeasures:
 
 
 def measure_patch(
-    patch: Patch, rate: int = DEFAULT_RATE, cancelled: Callable[[], bool] = never, cache: RowCache | None = None
+    patch: Patch,
+    rate: int = DEFAULT_RATE,
+    cancelled: Callable[[], bool] = never,
+    cache: RowCache | None = None,
+    voice: int = 0,
 ) -> PatchMeasures:
-    """Return the figures of a patch's first voice over its first note; ``cache`` is used for the trace."""
-    return measure_trace(trace(patch, rate, cancelled=cancelled, cache=cache))
+    """Return the figures of a patch's voice over its first note; ``cache`` is used for the trace."""
+    return measure_trace(trace(patch, rate, voice, cancelled, cache))
 
 
 def measure_trace(of: Trace) -> PatchMeasures:

@@ -12,7 +12,7 @@ from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.problems import Problem
 
 T = TypeVar("T")
-By = Literal["velocity", "key", "length_s", "tempo_bpm", "seed"]
+By = Literal["velocity", "key", "length_s", "tempo_bpm", "seed", "mod_wheel", "pressure"]
 
 MAX_SWEEP_S: Final = 600.0
 """Seconds of sound that a ladder may add up to: 127 velocities of a short note, or ten of the longest."""
@@ -25,11 +25,25 @@ def at_step(patch: Patch, by: By, value: float) -> Patch:
     """
     if by in ("velocity", "key", "length_s"):
         return patch.with_note(**{by: value})
+    if by in ("mod_wheel", "pressure"):
+        return _held(patch, by, value)
     if by == "tempo_bpm" and patch.phrase is not None:
         return patch.under(check_phrase({**patch.phrase.document(), by: value}))
     document: dict[str, Any] = patch.document()
     set_to = round(value) if by == "seed" else value
     document["performance"] = {**document.get("performance", {}), by: set_to}
+    return patch.remade(document)
+
+
+def _held(patch: Patch, control: str, value: float) -> Patch:
+    """Return a patch with one control held at a value throughout, of its own performance or of its phrase."""
+    held = {control: [[0.0, value]]}
+    if patch.phrase is not None:
+        lanes = {**patch.phrase.controls, **held}
+        return patch.under(check_phrase({**patch.phrase.document(), "controls": lanes}))
+    document = patch.document()
+    performance = document.get("performance", {})
+    document["performance"] = {**performance, "controls": {**performance.get("controls", {}), **held}}
     return patch.remade(document)
 
 
