@@ -147,6 +147,34 @@ class Phrases(UnderAPhrase):
         # Where the strong voice is not yet, or no more, nothing is read.
         expect(self.stave("Cutoff").locator("output")).to_have_text("–")
 
+    def test_a_lane_is_played_by_points(self) -> None:
+        self.new_phrase()
+        self.redrawn(lambda: self.page.get_by_label("Play another lane").select_option("mod_wheel"))
+        lane = self.score.get_by_role("group", name="Played mod wheel")
+        first = lane.get_by_role("button", name=re.compile("^Point 1 of mod wheel"))
+        first.focus()
+        self.redrawn(lambda: self.page.keyboard.press("ArrowUp"))
+        self.redrawn(lambda: self.page.keyboard.press("ArrowRight"))
+        kept = self.until_kept("Untitled phrase", lambda p: p.controls.get("mod_wheel", [[0]])[0][0] > 0)
+        self.assertEqual(kept.controls["mod_wheel"], [[0.25, 0.05], [4, 1]])
+        box = lane.bounding_box()
+        assert box is not None
+        self.redrawn(lambda: self.page.mouse.dblclick(box["x"] + 0.4 * box["width"], box["y"] + box["height"] / 2))
+        kept = self.until_kept("Untitled phrase", lambda p: len(p.controls["mod_wheel"]) == 3)
+        self.assertAlmostEqual(kept.controls["mod_wheel"][1][1], 0.5, delta=0.03)
+        # What is played is what the sheet works on.
+        self.say("mod wheel raises fold 100%")
+        self.kept()
+        of = check_patch(patch_of(self.page)).under(kept)
+        self.assertAlmostEqual(float(trace(of, RATE, 0).lanes["fold"].value[0]), 0.05, places=6)
+        self.redrawn(lambda: lane.get_by_role("button").last.press("Delete"))
+        self.undo_says("a point less of mod wheel")
+
+    def say(self, sentence: str) -> None:
+        field = self.page.get_by_label("Say a route")
+        field.fill(sentence)
+        self.redrawn(lambda: field.press("Enter"))
+
     def test_a_row_is_typed_and_a_pattern_made(self) -> None:
         self.new_phrase()
         row = self.page.get_by_label("Notes typed in a row")

@@ -10,11 +10,16 @@
   import { figure, noteName, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
   import { readPhrase, savePhrase } from './files';
+  import { modules } from '../state/document';
   import { workbench } from '../state/workbench.svelte';
   import {
     beatsOf,
     beatS,
     hitsOf,
+    laneLow,
+    lanesOf,
+    laneTitle,
+    withLane,
     notesOf,
     playedOf,
     strikesOf,
@@ -42,6 +47,15 @@
     { field: 'at', name: 'begins at', unit: 'beats', low: 0, high: 1998 },
     { field: 'length', name: 'lasts', unit: 'beats', low: 0.001, high: 1998 }
   ];
+  /** What may be played by hand and is not yet. */
+  const untouched = $derived(
+    [
+      ...['mod_wheel', 'pressure', 'pitch_bend'],
+      ...(workbench.patch ? modules(workbench.patch) : []).flatMap((m) => (m.kind === 'macro' ? [`macro:${m.id}`] : []))
+    ]
+      .filter((name) => !(name in (phrase.controls ?? {})))
+      .map((name) => [name, laneTitle(name)] as const)
+  );
   const SOUNDS = ['thud', 'snap', 'tick', 'none'].map((name) => [name, name] as const);
   const PATTERNS = ['up', 'down', 'up and down', 'as played', 'random', 'strokes', 'long and short', 'registers'];
 
@@ -246,6 +260,32 @@
     phrasing.edit(`add ${id}`, next);
   }}>+ a track of hits</Button
 >
+
+<h3>Hands</h3>
+{#each lanesOf(phrase) as [name, points] (name)}
+  <div class="pair">
+    <b>{laneTitle(name)}</b><span>{points.length} points</span>
+    <Button
+      look="bare"
+      aria-label="Remove the lane {laneTitle(name)}"
+      onclick={() => phrasing.edit(`no ${laneTitle(name)}`, withLane(phrase, name, []))}>✕</Button
+    >
+  </div>
+{/each}
+<Choice
+  look="link"
+  label="Play another lane"
+  prompt="+ a played lane"
+  options={untouched}
+  onchoose={(name) =>
+    phrasing.edit(
+      `play ${laneTitle(name)}`,
+      withLane(phrase, name, [
+        [0, 0],
+        [beatsOf(phrase), laneLow(name) < 0 ? 0 : 1]
+      ])
+    )}
+/>
 
 <h3>Make it</h3>
 <form

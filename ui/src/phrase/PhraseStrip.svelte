@@ -1,4 +1,5 @@
 <script lang="ts">
+  import LaneRow from './LaneRow.svelte';
   import Button from '../common/Button.svelte';
   import type { Phrase } from '../api/api';
   import { placeOf, type Sheet } from '../api/sheet';
@@ -10,6 +11,7 @@
     beatS,
     FINE,
     hitsOf,
+    lanesOf,
     notesOf,
     playedOf,
     snapped,
@@ -196,6 +198,7 @@
         ></button>
       {/each}
     </div>
+    {#each lanesOf(phrase) as [name, points] (name)}<LaneRow {phrase} {name} {points} {place} {beatsAt} />{/each}
     {#each hitsOf(phrase) as hit (hit.id)}
       <div
         class="hits"

@@ -54,6 +54,25 @@ describe('a phrase', () => {
     expect([strength(1.4), strength(-1), strength(0.35)]).toEqual([1, 0, 0.35]);
   });
 
+  it('keeps played lanes in time and in range', () => {
+    const one = of.withLane(phrase, 'pitch_bend', [
+      [2, 3],
+      [0, -4]
+    ]);
+    expect(one.controls).toEqual({
+      pitch_bend: [
+        [0, -1],
+        [2, 1]
+      ]
+    });
+    expect(of.withPoint(one, 'pitch_bend', 1, [-3, 0.5]).controls!['pitch_bend']).toEqual([
+      [0, -1],
+      [0, 0.5]
+    ]);
+    expect(of.withLane(one, 'pitch_bend', []).controls).toEqual({});
+    expect(of.withLane(one, 'macro:far', [[1, -2]]).controls!['macro:far']).toEqual([[1, 0]]);
+  });
+
   it('reads times as bars and beats, and moves them to a grid', () => {
     expect(of.barAndBeat(phrase, 0)).toBe('1.1');
     expect(of.barAndBeat(phrase, 3)).toBe('2.1');

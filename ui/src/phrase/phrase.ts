@@ -125,3 +125,33 @@ export function barAndBeat(phrase: Phrase, beats: number): string {
   const beat = beats - bar * barBeats(phrase);
   return `${bar + 1}.${Number((beat + 1).toFixed(3))}`;
 }
+
+/** A point of a played lane: a time in beats, and a value. */
+export type LanePoint = [number, number];
+export const lanesOf = (phrase: Phrase): [string, LanePoint[]][] =>
+  Object.entries(phrase.controls ?? {}) as [string, LanePoint[]][];
+/** The least value of a lane; its greatest is 1. */
+export const laneLow = (name: string): number => (name === 'pitch_bend' ? -1 : 0);
+export const laneTitle = (name: string): string => name.replace(/^macro:/, '').replace('_', ' ');
+
+/** Returns a phrase with a played lane, its points kept in time and in range; without it where no point is left. */
+export function withLane(phrase: Phrase, name: string, points: LanePoint[]): Phrase {
+  const { [name]: _, ...others } = (phrase.controls ?? {}) as Record<string, LanePoint[]>;
+  if (points.length === 0) return { ...phrase, controls: others };
+  const kept = points
+    .map(([at, value]): LanePoint => [tidy(Math.max(0, at)), tidy(within(value, laneLow(name), 1))])
+    .sort((a, b) => a[0] - b[0]);
+  return { ...phrase, controls: { ...others, [name]: kept } };
+}
+
+/** Returns a phrase with one point of a lane moved, which stays between its neighbours. */
+export function withPoint(phrase: Phrase, name: string, number: number, point: LanePoint): Phrase {
+  const points = lanesOf(phrase).find(([lane]) => lane === name)?.[1] ?? [];
+  const [before, after] = [points[number - 1]?.[0] ?? 0, points[number + 1]?.[0] ?? Infinity];
+  const moved: LanePoint = [within(point[0], before, after), point[1]];
+  return withLane(
+    phrase,
+    name,
+    points.map((one, i) => (i === number ? moved : one))
+  );
+}
