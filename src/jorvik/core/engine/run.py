@@ -57,6 +57,15 @@ class Shared(Protocol):
     """Rows of a performance that are the same for every voice."""
 
     rows: set[int]
+    code: Code
+    """What each voice is run through: everything else."""
+    before: Code
+    """What of it is run from the first sample of the performance to a voice's window."""
+    before_rows: list[int]
+    """The rows of which a window reads the sample before its first."""
+
+    def begin(self, origin: int, s: Floats, table: Floats) -> None:
+        """Set states, and the last sample of rows, of what is the same before every note: as it is before a sample."""
 
     def fill(self, table: Floats, column: int, first: int, length: int) -> None:
         """Write those that voices read into a table from a column on: so many samples of the performance."""
@@ -164,7 +173,7 @@ class Run:
         ends = list(edges) if edges is not None else self.block_ends()
         widest = max(np.diff([0, *ends]), default=0)
         table = np.zeros((self.program.rows, _spread(int(widest) + 1)))
-        code = without(self.program, self._shared.rows) if self._shared else self.program.code
+        code = self._shared.code if self._shared else self.program.code
         for first, end, step in self.stretches(table, code, ends, cancelled):
             step(1)
             check(table, 1, first, end)
@@ -188,6 +197,25 @@ class Run:
         cache.release(keys)
         return table[:, 1 : self.length + 1]
 
+    def unplayed(
+        self, table: Floats, code: Code, ends: Sequence[int], cancelled: Callable[[], bool]
+    ) -> Iterator[tuple[int, int, Callable[[], Floats]]]:
+        """Yield blocks as if no note were played, with what fills the table from column 1 on and returns the states."""
+        program = self.program
+        p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
+        played = self._table._replace(notes=self._table.notes[:0])
+        code, flat, events = placed(code, table.shape[1]), table.reshape(-1), np.zeros(STRETCH, dtype=np.int64)
+        run, rate = run_block(), float(self.rate)
+        for first, end in zip([0, *ends], ends, strict=False):
+            if cancelled():
+                raise Cancelled
+
+            def step(begin: int = first, length: int = end - first) -> Floats:
+                run(code, played, table, flat, 1, length, p, s, program.d, x, events, begin, rate, True)
+                return s
+
+            yield first, end, step
+
     @cached_property
     def _table(self) -> EventTable:
         """What is played, in samples of the whole performance."""
@@ -200,10 +228,9 @@ class Run:
         p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
         if self.origin == 0:
             return _Before(p, s, x, [], np.zeros(0))
-        given = self._shared.rows if self._shared else set()
-        code = code_before(program, given)
-        table = np.zeros((program.rows, _spread(BLOCK + 1)))
-        rows = sorted(rows_of(program, code) | given)
+        code = self._shared.before if self._shared else code_before(program, set())
+        rows = self._shared.before_rows if self._shared else sorted(rows_of(program, code))
+        table = np.zeros((program.rows, _spread(min(BLOCK, self.origin) + 1 if code.nodes.size else 2)))
         placed_code, flat, events = placed(code, table.shape[1]), table.reshape(-1), np.zeros(STRETCH, dtype=np.int64)
         run, rate = run_block(), float(self.rate)
         for first in range(0, self.origin if code.nodes.size else 0, BLOCK):
@@ -214,6 +241,7 @@ class Run:
             table[:, 0] = table[:, length]
         if self._shared is not None:
             self._shared.fill(table, 0, self.origin - 1, 1)
+            self._shared.begin(self.origin, s, table)
         return _Before(p, s, x, rows, table[rows, 0])
 
     def block_ends(self) -> list[int]:

@@ -43,6 +43,23 @@ def rows_of(program: Program, code: Code) -> set[int]:
     return {row for number in code.nodes.tolist() for row in nodes[number].makes}
 
 
+def alike_before(program: Program, before: Code, shared: set[int]) -> set[int]:
+    """Return the rows of what is run before a window that are the same before any note."""
+    nodes = nodes_of(program)
+    wanted = rows_of(program, before)
+    of_notes = {program.performance_rows[name] for name in OF_NOTES}
+    played = set(program.performance_rows.values()) - of_notes
+    alike: set[int] = set()
+    for group in groups_of(before):
+        made = {row for number in group for row in nodes[number].makes}
+        if (
+            made <= wanted
+            and {row for number in group for row in nodes[number].reads} <= played | shared | alike | made
+        ):
+            alike |= made
+    return alike
+
+
 def code_before(program: Program, given: set[int]) -> Code:
     """Return the code that is run from time 0 to a window: what keeps something, and what that reads.
 

@@ -9,12 +9,12 @@ from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.finite import FiniteCheck
-from jorvik.core.engine.notes import run_length
-from jorvik.core.engine.program import Program
+from jorvik.core.engine.notes import run_length, windows
+from jorvik.core.engine.program import Code, Program
 from jorvik.core.engine.row_keys import nodes_of, without
 from jorvik.core.engine.row_store import RowStore
 from jorvik.core.engine.run import BLOCK, Run, never
-from jorvik.core.engine.shared import shared_rows
+from jorvik.core.engine.shared import alike_before, code_before, rows_of, shared_rows
 
 MOST_BYTES: Final = 160_000_000
 """Rows beyond this lie in a scratch file."""
@@ -29,18 +29,43 @@ class SharedRows:
         Raises Cancelled, and Problem where it comes to no finite number.
         """
         run = Run(patch, rate, is_whole=True)
-        self.rows = shared_rows(run.program)
-        self._read = _read(run.program, self.rows)
+        program, every = run.program, set(range(run.program.rows))
+        self.rows = shared_rows(program)
+        self.code = without(program, self.rows)
+        self._read = _read(program, self.rows)
         self._store = RowStore(self._read, run.length, MOST_BYTES)
-        code = without(run.program, set(range(run.program.rows)) - self.rows)
-        check = FiniteCheck(run.program, rate, set(range(run.program.rows)) - self.rows)
+        before = code_before(program, self.rows)
+        alike = alike_before(program, before, self.rows)
+        rest = rows_of(program, before) - alike
+        if any(row in alike for node in nodes_of(program) if rest.issuperset(node.makes) for row in node.reads):
+            # What differs from note to note reads what does not: both are run for each.
+            alike, rest = set(), rest | alike
+        self.before = without(program, every - rest)
+        self.before_rows = sorted(rest | alike | self.rows)
+        self._alike = sorted(alike)
+        self._keeping = [number for number, row in enumerate(program.module_rows.values()) if row in alike]
+        self._began: dict[int, tuple[Floats, Floats]] = {}
+        self._run_once(run, without(program, every - self.rows - alike), cancelled)
+
+    def _run_once(self, run: Run, code: Code, cancelled: Callable[[], bool]) -> None:
+        """Run what is shared, and what is the same before every note as if none came, noting where it is at each."""
+        check = FiniteCheck(run.program, run.rate, set(range(run.program.rows)) - self.rows)
         table = np.zeros((run.program.rows, BLOCK + 1))
-        for first, end, step in run.stretches(table, code, run.block_ends(), cancelled):
-            step(1)
+        origins = {origin for origin, _ in windows(run.patch, run.rate)} - {0}
+        ends = sorted({*run.block_ends(), *(origin for origin in origins if origin < run.length)})
+        for first, end, step in run.unplayed(table, code, ends, cancelled):
+            s = step()
             check(table, 1, first, end)
             for row in self._read:
                 self._store.put(row, first, table[row, 1 : end - first + 1])
             table[:, 0] = table[:, end - first]
+            if end in origins:
+                self._began[end] = s[self._keeping].copy(), table[self._alike, 0].copy()
+
+    def begin(self, origin: int, s: Floats, table: Floats) -> None:
+        """Set states, and the last sample of rows, of what is the same before every note: as it is before a sample."""
+        if origin in self._began:
+            s[self._keeping], table[self._alike, 0] = self._began[origin]
 
     def fill(self, table: Floats, column: int, first: int, length: int) -> None:
         """Write what voices read into a table from a column on: so many samples of the phrase."""
