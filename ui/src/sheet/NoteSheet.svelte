@@ -16,6 +16,7 @@
   import { barAndBeat, beatS } from '../phrase/phrase';
   import { settings } from '../state/settings.svelte';
   import PhraseStrip from '../phrase/PhraseStrip.svelte';
+  import { zooms } from './zooms';
   import TimeAxis from './TimeAxis.svelte';
 
   let plotWidth = $state(0);
@@ -69,42 +70,6 @@
     const box = event.currentTarget.getBoundingClientRect();
     const at = (event.clientX - (box.right - plotWidth)) / plotWidth;
     workbench.cursor = at >= 0 && at <= 1 ? timeAt(workbench.sheet, at) : null;
-  }
-
-  /** The wheel zooms about the pointer with Ctrl, and moves along the note when it turns sideways or with Shift. */
-  function wheel(event: WheelEvent & { currentTarget: HTMLElement }): void {
-    const { sheet } = workbench;
-    if (!sheet) return;
-    const box = event.currentTarget.getBoundingClientRect();
-    const at = (event.clientX - (box.right - plotWidth)) / plotWidth;
-    const length = sheet.to_s - sheet.from_s;
-    const aside = event.deltaX || (event.shiftKey ? event.deltaY : 0);
-    if (at < 0 || (!event.ctrlKey && !aside)) return;
-    event.preventDefault();
-    if (event.ctrlKey) {
-      const next = length * 2 ** Math.max(-1, Math.min(1, event.deltaY / 200));
-      const time = timeAt(sheet, at);
-      workbench.tracing.zoom(time - at * next, time + (1 - at) * next);
-    } else {
-      const by = (aside / plotWidth) * length;
-      workbench.tracing.zoom(sheet.from_s + by, sheet.to_s + by);
-    }
-  }
-
-  let touches: Record<number, number> = {};
-  function touch(event: TouchEvent): void {
-    const { sheet } = workbench;
-    const now = Object.fromEntries([...event.touches].map((t) => [t.identifier, t.clientX]));
-    const ids = Object.keys(now).map(Number);
-    if (sheet && ids.length === 2 && ids.every((id) => id in touches)) {
-      event.preventDefault();
-      const [a, b] = ids as [number, number];
-      const before = Math.abs(touches[a]! - touches[b]!);
-      const length = ((sheet.to_s - sheet.from_s) * before) / Math.max(8, Math.abs(now[a]! - now[b]!));
-      const middle = (sheet.from_s + sheet.to_s) / 2 - ((now[a]! - touches[a]!) / plotWidth) * length;
-      workbench.tracing.zoom(middle - length / 2, middle + length / 2);
-    }
-    touches = now;
   }
 
   /** A drag over the axis sets the two posts; a click takes them away. */
@@ -179,9 +144,7 @@
   class="sheet panel"
   onpointermove={point}
   onpointerleave={() => (workbench.cursor = null)}
-  onwheel={wheel}
-  ontouchmove={touch}
-  ontouchend={() => (touches = {})}
+  {@attach zooms(() => plotWidth)}
   role="presentation"
 >
   <div class="axis">

@@ -1,56 +1,65 @@
 <script lang="ts">
+  import { TabItem, Tabs } from 'flowbite-svelte';
   import { workbench } from '../state/workbench.svelte';
   import { VIEWS } from './views';
 
-  /** The views of the patch, each under its tab; the arrows move along them. (Not Flowbite's: see decisions.md.) */
-  const shown = $derived(VIEWS.find((view) => view.id === workbench.view)!);
-  const Shown = $derived(shown.shows);
+  /** The views of the patch, each under its tab; the arrows move along them. */
+  const at = $derived(VIEWS.findIndex((view) => view.id === workbench.view));
 
   function onkeydown(event: KeyboardEvent & { currentTarget: HTMLElement }): void {
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-    if (!by) return;
+    if (!by || !(event.target instanceof HTMLElement) || event.target.role !== 'tab') return;
     event.preventDefault();
-    const at = (VIEWS.indexOf(shown) + by + VIEWS.length) % VIEWS.length;
-    workbench.view = VIEWS[at]!.id;
-    event.currentTarget.querySelectorAll('button')[at]?.focus();
+    const next = (at + by + VIEWS.length) % VIEWS.length;
+    workbench.view = VIEWS[next]!.id;
+    event.currentTarget.querySelectorAll<HTMLElement>('[role="tab"]')[next]?.focus();
   }
 </script>
 
-<div class="tabs" role="tablist" aria-label="Views" tabindex="-1" {onkeydown}>
-  {#each VIEWS as { id, title } (id)}
-    <button
-      role="tab"
-      id="tab-{id}"
-      aria-controls="view"
-      aria-selected={workbench.view === id}
-      tabindex={workbench.view === id ? 0 : -1}
-      onclick={() => (workbench.view = id)}>{title}</button
-    >
-  {/each}
+<div class="views" role="presentation" {onkeydown}>
+  <Tabs tabStyle="none" divider={false} class="tabs" classes={{ content: 'view' }} aria-label="Views">
+    {#each VIEWS as { id, title, shows: Shown } (id)}
+      <TabItem
+        key={id}
+        {title}
+        classes={{ button: 'tab' }}
+        bind:open={() => workbench.view === id, (open) => open && (workbench.view = id)}><Shown /></TabItem
+      >
+    {/each}
+  </Tabs>
 </div>
-<div class="view" role="tabpanel" id="view" aria-labelledby="tab-{shown.id}"><Shown /></div>
 
 <style>
-  .tabs {
+  .views {
+    display: contents;
+  }
+  .views :global(.tabs) {
     display: flex;
     gap: 2px;
     align-items: center;
+    margin: 0;
   }
-  .view {
+  .views :global(.view) {
+    grid-area: view;
     min-width: 0;
     min-height: 0;
+    margin: 0;
+    padding: 0;
+    background: none;
   }
-  button {
+  .views :global(.tab) {
     border: 0;
     border-bottom: 2px solid transparent;
+    border-radius: 0;
     background: none;
     color: var(--faint);
     font-size: 14px;
+    font-weight: 400;
     line-height: 22px;
     padding: 1px 9px;
     cursor: pointer;
   }
-  button[aria-selected='true'] {
+  .views :global(.tab[aria-selected='true']) {
     color: var(--ink);
     font-weight: 700;
     border-bottom-color: var(--ink);

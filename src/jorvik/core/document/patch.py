@@ -1,7 +1,7 @@
 """The patch document, version 1: strict, immutable, and the one form in which a patch is kept and passed on."""
 
 import json
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Collection, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Final, Literal, NoReturn
 
@@ -11,8 +11,8 @@ from pydantic_core import PydanticCustomError
 from jorvik.core.document.destinations import UNBOUNDED, VOICE, Destination, of_parameter
 from jorvik.core.document.performance import Performance
 from jorvik.core.document.phrase import Phrase, Played
+from jorvik.core.document.soundness import CHECKS, check_lanes
 from jorvik.core.document.voice_settings import DriveSettings, Effects, FilterSettings, Oscillators
-from jorvik.core.dsp.wavetables import FORMULAS
 from jorvik.core.limits import (
     MAX_BEND,
     MAX_DOCUMENT_BYTES,
@@ -163,7 +163,7 @@ class Patch(Strict):
         patch = self.model_copy(update={"performance": performance})
         if "performance" not in self.model_fields_set:
             patch.model_fields_set.discard("performance")
-        _check_lanes(patch, "the phrase's controls")
+        check_lanes(patch, "the phrase's controls")
         return patch
 
     def remade(self, document: object) -> "Patch":
@@ -330,92 +330,9 @@ def check_patch(document: object) -> Patch:
         patch = Patch.model_validate(document)
     except ValidationError as error:
         raise from_validation(error, tuple(KINDS)) from None
-    for check in _CHECKS:
+    for check in CHECKS:
         check(patch)
     return patch
-
-
-def _check_ids(patch: Patch) -> None:
-    all_ids = {"modules": [module.id for module in patch.modules], "routes": [route.id for route in patch.routes]}
-    for where, ids in all_ids.items():
-        for index, name in enumerate(ids):
-            if (other := ids.index(name)) < index:
-                found = f"{shown(name)}, the id of {where}[{other}] too"
-                raise Problem(f"{where}[{index}].id", found, "an id that nothing else has")
-
-
-def _check_signals(patch: Patch) -> None:
-    wanted = "the id of a module, a performance signal, or a number"
-    for index, module in enumerate(patch.modules):
-        for path, value in module.input_signals():
-            if not patch.has_signal(value):
-                raise Problem(f"modules[{index}].{path}", shown(value), wanted)
-    for index, route in enumerate(patch.routes):
-        for name in ("source", "via"):
-            value = getattr(route, name)
-            if value is not None and not patch.has_signal(value):
-                raise Problem(f"routes[{index}].{name}", shown(value), "the id of a module, or a performance signal")
-    if patch.voice.signal is not None and patch.voice.signal not in patch.modules_by_id:
-        raise Problem("voice.signal", shown(patch.voice.signal), "the id of a module")
-    _check_lanes(patch, "performance.controls")
-
-
-def _check_lanes(patch: Patch, place: str) -> None:
-    for name in patch.performance.controls:
-        module_id = name.removeprefix("macro:")
-        if name != module_id and getattr(patch.modules_by_id.get(module_id), "kind", "") != "macro":
-            raise Problem(place, shown(name), "a lane of a macro that is there")
-
-
-def _check_routes(patch: Patch) -> None:
-    over: dict[str, Route] = {}
-    for index, route in enumerate(patch.routes):
-        place = f"routes[{index}]"
-        at = patch.destination(route.destination)
-        if at is None:
-            wanted = "a voice destination, <module id>.<parameter that moves>, or route:<id>.amount"
-            raise Problem(f"{place}.destination", shown(route.destination), wanted)
-        if route.mode == "scale" and not 0.0 <= route.amount <= 1.0:
-            raise Problem(f"{place}.amount", shown(route.amount), "0 to 1 for a route that scales")
-        if route.in_hertz and not (at.takes_hertz and route.mode == "add"):
-            named = ", ".join(name for name, other in VOICE.items() if other.takes_hertz)
-            found = f'"Hz" on {at.name}' if route.mode == "add" else f'"Hz" for a route that {route.mode}s'
-            raise Problem(f"{place}.amount_unit", found, f"left out, except for a route that adds to {named}")
-        if route.mode == "range":
-            _check_range(place, route, at, over)
-
-
-def _check_tables(patch: Patch) -> None:
-    oscillators = patch.voice.oscillators
-    names = [own.name for own in oscillators.tables]
-    for index, name in enumerate(names):
-        place = f"voice.oscillators.tables[{index}].name"
-        if name in FORMULAS or name in names[:index]:
-            raise Problem(place, shown(name), "a name that no other table has")
-    for which in ("osc1", "osc2", "sub"):
-        name = getattr(oscillators, which).table
-        if not oscillators.has_table(name):
-            wanted = f"a table of the patch, or one of {', '.join(FORMULAS)}"
-            raise Problem(f"voice.oscillators.{which}.table", shown(name), wanted)
-
-
-def _check_range(place: str, route: Route, at: Destination, over: dict[str, Route]) -> None:
-    for name in ("low", "high"):
-        value = getattr(route, name)
-        if value is None or not at.low <= value <= at.high:
-            raise Problem(
-                f"{place}.{name}", shown(value), f"{at.low:g} to {at.high:g} {at.unit}, the ends of the range"
-            )
-        if at.steps_per_octave and value <= 0.0:
-            raise Problem(f"{place}.{name}", shown(value), "over 0: this destination is moved in ratios")
-    if route.enabled:
-        if (other := over.get(at.name)) is not None:
-            found = f"{shown(route.id)}, while {shown(other.id)} sets the range of {at.name} already"
-            raise Problem(place, found, "the only enabled range on its destination")
-        over[at.name] = route
-
-
-_CHECKS: tuple[Callable[[Patch], None], ...] = (_check_ids, _check_signals, _check_routes, _check_tables)
 
 
 def edited(
