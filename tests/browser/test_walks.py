@@ -173,6 +173,9 @@ class Walks(FromEmpty):
         self.source("pluck")
         eighth = 0.5 * 60 / self.patch().performance.tempo.bpm
         expect(self.aside).to_contain_text(f"{1000 * eighth:.4g} ms")
+        # The amplifier follows the gate: a second, and the ramp of 3 ms that keeps its end from clicking.
+        self.the_patch()
+        self.near("inaudible after", 1.003, 0.001)
 
     def test_j12_a_comparator_and_a_slew_make_clock_tone_and_width(self) -> None:
         self.redrawn(lambda: self.type_into("Test length", "3 s"))

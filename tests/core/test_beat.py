@@ -110,6 +110,17 @@ class Bars(unittest.TestCase):
         for value, seconds in (("1/4", 0.5), ("1/8", 0.25), ("1/8t", 1 / 6), ("1/16", 0.125), ("1/32", 0.0625)):
             self.assertAlmostEqual(found[value], seconds / 0.5, delta=1e-3)
 
+    def test_both_are_figures_in_their_place(self) -> None:
+        ramp = {"id": "r", "kind": "curve", "points": [[0, 0], [8, 1]], "time": "1/4"}
+        env = {"id": "e", "kind": "envelope", "attack_s": 0.5, "sustain": 1.0}
+        of = under([ramp, env], [{"source": "r", "destination": "fold", "amount": 1.0}], bars=2)
+        said = {f.name: f.value for f in KINDS["bar_lines"](Context(of)) if f.about == "fold"}
+        self.assertEqual({name: round(value, 6) for name, value in said.items()}, {"bar 1": 0.0, "bar 2": 0.5})
+        opens = {f.name: f.value for f in KINDS["note_rates"](Context(of))}
+        self.assertAlmostEqual(opens["notes of 1/8"], 0.5, delta=1e-3)
+        quick = {**env, "attack_s": 0.001}
+        self.assertEqual(list(KINDS["note_rates"](Context(under([quick], [])))), [])
+
 
 class OnTheScreen(unittest.TestCase):
     def test_a_figure_for_each_stroke(self) -> None:

@@ -127,6 +127,20 @@ class ClickFree(unittest.TestCase):
             self.assertEqual(self.clicks(self.at(0.2, bend, 0.93 * release)), ["closes"], bend)
 
 
+class DiesAway(unittest.TestCase):
+    def test_a_straight_release_and_a_gate(self) -> None:
+        env = {"id": "e", "kind": "envelope", "sustain": 1.0, "attack_s": 0.01, "release_s": 0.5}
+        route = {"source": "e", "destination": "amplitude", "amount": 1, "mode": "scale"}
+        [said] = KINDS["dies_away"](Context(patch([env], [route], performance=note(0.4, 1.0, tempo_bpm=120))))
+        # 60 dB down a straight release is all but a thousandth of it.
+        self.assertAlmostEqual(said.value, 0.4 + 0.999 * 0.5, delta=1e-4)
+        self.assertIn("1.8 beats", said.words)
+        [gated] = KINDS["dies_away"](Context(patch([], performance=note(0.4, 1.0))))
+        self.assertAlmostEqual(gated.value, 0.403, delta=1e-4)
+        [cut] = KINDS["dies_away"](Context(patch([env], [route], performance=note(0.4, 0.1))))
+        self.assertIn("the end of the run", cut.words)
+
+
 class Vibrato(unittest.TestCase):
     def test_rate_depth_and_when_it_is_heard_in_closed_form(self) -> None:
         wave = {"id": "v", "kind": "lfo", "rate": 5.0, "delay_s": 0.4, "fade_in_s": 1.0}
