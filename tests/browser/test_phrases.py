@@ -35,14 +35,20 @@ class UnderAPhrase(OnThePage):
 
     def phrase(self, name: str) -> Phrase:
         """A phrase, as the store has it."""
+        found = self.found(name)
+        assert found is not None, name
+        return found
+
+    def found(self, name: str) -> Phrase | None:
+        """The phrase of a name that was changed last, where there is one."""
         store = DocumentStore(self.served.engine, PHRASES)
-        latest = max((head for head in store.heads() if head.name == name), key=lambda head: head.changed_at)
-        return check_phrase(store.get(latest.id).document)
+        named = sorted((head for head in store.heads() if head.name == name), key=lambda head: head.changed_at)
+        return check_phrase(store.get(named[-1].id).document) if named else None
 
     def until_kept(self, name: str, so: Any) -> Phrase:
         """Wait until the store has a phrase of which something is so."""
         end = time.monotonic() + PATIENCE_S
-        while not so(found := self.phrase(name)):
+        while not ((found := self.found(name)) and so(found)):
             self.assertLess(time.monotonic(), end, f"{name} was not kept so")
             self.page.wait_for_timeout(20)
         return found
@@ -146,6 +152,32 @@ class Phrases(UnderAPhrase):
         self.page.keyboard.press("ArrowRight")
         # Where the strong voice is not yet, or no more, nothing is read.
         expect(self.stave("Cutoff").locator("output")).to_have_text("–")
+
+    def test_a_phrase_that_does_not_go_under_a_patch_gives_way_to_the_test_note(self) -> None:
+        self.open_demo("Night Watch")
+        self.new_phrase()
+        self.redrawn(lambda: self.page.get_by_label("Play another lane").select_option("macro:watch"))
+        self.redrawn(lambda: self.type_into("Name of the phrase", "Watch alone"))
+        expect(self.page.get_by_label("Played", exact=True)).to_contain_text("Watch alone")
+        self.until_kept("Watch alone", lambda p: "macro:watch" in p.controls)
+        self.open_demo("Ferry Horn")
+        self.page.get_by_label("Played", exact=True).select_option(label="Watch alone")
+        expect(self.page.get_by_text("macro:watch")).to_be_visible()
+        expect(self.page.get_by_label("Played", exact=True)).to_have_value("")
+        expect(self.page.get_by_label("Test velocity")).to_be_visible()
+
+    def test_two_windows_on_one_phrase_are_settled(self) -> None:
+        self.new_phrase()
+        self.until_kept("Untitled phrase", lambda p: len(p.played) == 2)
+        store = DocumentStore(self.served.engine, PHRASES)
+        head = max((h for h in store.heads() if h.name == "Untitled phrase"), key=lambda h: h.changed_at)
+        theirs = {**store.get(head.id).document, "bars": 3}
+        store.write_draft(head.id, theirs, store.get(head.id).sequence)
+        self.redrawn(lambda: self.type_into("Tempo of the phrase", "120"))
+        expect(self.aside).to_contain_text("Another window changed this phrase")
+        self.redrawn(lambda: self.page.get_by_role("button", name="Show the other’s").click())
+        expect(self.page.get_by_label("Bars of the phrase")).to_have_value("3")
+        expect(self.page.get_by_label("Tempo of the phrase")).to_have_value("96 bpm")
 
     def test_a_lane_is_played_by_points(self) -> None:
         self.new_phrase()

@@ -41,6 +41,7 @@
   /** What is an edit already is kept in this browser; only what is still on its way to be one is asked about. */
   function onbeforeunload(event: BeforeUnloadEvent): void {
     void workbench.drafts.flush();
+    void workbench.phrasing.drafts.flush();
     if (workbench.onTheWay) event.preventDefault();
   }
   const toPatch = (): void => void (workbench.chosen = WHOLE);

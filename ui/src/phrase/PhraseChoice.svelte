@@ -2,14 +2,17 @@
   import Choice from '../common/Choice.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
+  import type { Head } from '../api/api';
   import { EMPTY } from './phrase';
 
   /** What the patch is played under: its test note, or a phrase. */
   const { phrasing } = workbench;
   const NEW = 'new';
+  /** The open one may have been renamed since the list was asked for. */
+  const nameOf = (head: Head): string => (head.id === phrasing.id ? (phrasing.phrase?.name ?? head.name) : head.name);
   const options = $derived([
     ['', 'test note'] as const,
-    { title: 'phrases', options: phrasing.heads.map((head) => [head.id, head.name] as const) },
+    { title: 'phrases', options: phrasing.heads.map((head) => [head.id, nameOf(head)] as const) },
     [NEW, 'new phrase…'] as const
   ]);
 

@@ -118,6 +118,15 @@
     's'
   )}
 </p>
+{#if phrasing.drafts.state === 'conflict'}
+  <p class="help">Another window changed this phrase. Both cannot stand.</p>
+  <div class="acts">
+    <Button onclick={() => void messages.attempt(() => phrasing.settle(true))}>Keep this window’s</Button>
+    <Button onclick={() => void messages.attempt(() => phrasing.settle(false))}>Show the other’s</Button>
+  </div>
+{:else if phrasing.drafts.trouble}
+  <p class="help">Not kept yet: {phrasing.drafts.trouble}</p>
+{/if}
 <Labelled name="tempo">
   <ValueField
     value={phrase.tempo_bpm ?? 96}

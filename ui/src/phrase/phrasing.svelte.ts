@@ -39,6 +39,8 @@ export class Phrasing {
 
   private patchId = '';
   private good: Phrase | null = null;
+  /** Whether the core has taken this phrase under this patch. */
+  private fits = false;
 
   constructor(private readonly stage: Stage) {}
 
@@ -91,7 +93,20 @@ export class Phrasing {
     this.phrase = this.good = left ?? this.drafts.mine ?? stored;
     this.voice = voice;
     this.picked = null;
+    this.fits = false;
     await this.steps.open(kept.id, this.phrase);
+  }
+
+  /** Settles two windows on one phrase: this window's work stands, or the other's is shown. */
+  async settle(mine: boolean): Promise<void> {
+    const { id } = this;
+    if (mine) {
+      await this.drafts.flush(true);
+      return;
+    }
+    this.drafts.dropMine();
+    await this.load(id, this.voice);
+    this.changed();
   }
 
   /** Keeps a new phrase and plays the patch under it. */
@@ -150,10 +165,18 @@ export class Phrasing {
   /** The core took what is played. */
   taken(): void {
     this.good = this.phrase;
+    this.fits = this.phrase !== null;
   }
 
-  /** The core refused it: what was changed last is taken back. Tells whether there was anything to take back. */
+  /**
+   * The core refused it: what was changed last is taken back; a phrase that does not go under this patch at all gives
+   * way to the test note. Tells whether there was anything to take back.
+   */
   refused(): boolean {
+    if (this.phrase && !this.fits) {
+      void this.choose(null);
+      return true;
+    }
     if (!this.phrase || !this.good || this.good === this.phrase) return false;
     this.steps.forget(this.phrase);
     this.put(this.good);
