@@ -61,6 +61,8 @@ export class Phrasing {
   /** Comes back to what a patch was played under last. */
   async open(patchId: string): Promise<void> {
     this.patchId = patchId;
+    // A list that cannot be had now is had the next time.
+    void this.drafts.flush().then(() => this.refresh().catch(() => {}));
     const { id, voice } = this.remembered();
     this.phrase = null;
     this.picked = null;
