@@ -143,7 +143,7 @@ class Phrases(UnderAPhrase):
         self.under("Landing Steps")
         # Those behind the voice that was strong before may still be on their way.
         with self.page.expect_response(
-            lambda r: r.url.endswith("/api/voices") and r.request.post_data_json["voice"] == 1
+            lambda r: r.url.endswith("/api/voices") and (r.request.post_data_json or {})["voice"] == 1
         ) as answered:
             self.redrawn(lambda: self.note("E3 at 1.2").click())
         self.assertEqual(sorted(voice["number"] for voice in answered.value.json()), [0, *range(2, 9)])
