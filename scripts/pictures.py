@@ -1,5 +1,6 @@
 """Take the pictures of docs/screenshots anew, from the demo data: ``.venv/bin/python -m scripts.pictures``."""
 
+import math
 import re
 import sys
 from collections.abc import Callable
@@ -70,12 +71,6 @@ def sources(page: Page) -> None:
     table = page.get_by_role("table", name="Peaks, rises and dips of every source")
     table.get_by_role("button", name="breath").wait_for(timeout=30_000)
     table.scroll_into_view_if_needed()
-
-
-def templates(page: Page) -> None:
-    """The library, with what a patch can start from."""
-    page.get_by_role("button", name="Patches", exact=True).click()
-    page.get_by_label("Find a patch").fill("template")
 
 
 def under(page: Page, phrase: str) -> None:
@@ -159,6 +154,82 @@ def target(page: Page) -> None:
     page.get_by_role("button", name="Leave it").first.scroll_into_view_if_needed()
 
 
+def recording(page: Page, name: str = "Barge Bell") -> None:
+    """Play live over a phrase, and begin to record."""
+    open_demo(page, name)
+    under(page, "Ice-Hammer Beat")
+    page.get_by_role("button", name="Keys", exact=True).click()
+    page.get_by_role("button", name="Live", exact=True).click()
+    page.get_by_role("group", name="Hands").wait_for()
+    page.get_by_label("Bars counted in").select_option("0")
+    page.get_by_role("button", name="Record", exact=True).click()
+
+
+def sweep(page: Page, turns: int) -> None:
+    """Draw circles on the pad for about three seconds each."""
+    box = page.get_by_label("Pad", exact=True).bounding_box()
+    assert box is not None
+    for step in range(60 * turns):
+        angle = step / 60 * 2 * math.pi
+        page.mouse.move(
+            box["x"] + (0.5 + 0.4 * math.sin(angle)) * box["width"],
+            box["y"] + (0.5 + 0.3 * math.cos(angle)) * box["height"],
+        )
+        if step == 0:
+            page.mouse.down()
+        page.wait_for_timeout(45)
+
+
+def live(page: Page) -> None:
+    """The pad under the hand, recorded over a phrase; the sheet draws behind it."""
+    recording(page)
+    sweep(page, 3)
+    page.get_by_role("region", name="Cutoff", exact=True).scroll_into_view_if_needed()
+    sweep(page, 1)
+
+
+def takes(page: Page) -> None:
+    """Two takes, and which of them each bar comes from."""
+    recording(page, "Night Watch")
+    sweep(page, 3)
+    page.mouse.up()
+    page.get_by_role("group", name="Hands").get_by_role("button", name="Stop").click()
+    page.get_by_role("button", name=re.compile("^Takes")).click()
+    for number in (1, 2):
+        page.get_by_label(f"Pick Night Watch, take {number}", exact=True).check()
+    page.wait_for_timeout(600)
+    page.get_by_label("Bar 2 of Night Watch, take 2").click()
+
+
+def gesture(page: Page) -> None:
+    """A macro as it was played over a phrase, made tall, and what is read of it."""
+    open_demo(page, "Barge Bell")
+    page.get_by_label("Played", exact=True).select_option(label="Landing Steps")
+    page.wait_for_timeout(700)
+    page.get_by_label("Play another lane").select_option("macro:striker")
+    page.wait_for_timeout(500)
+    lane = page.get_by_role("group", name="Played striker")
+    lane.get_by_role("button", name="striker", exact=True).click()
+    page.wait_for_timeout(200)
+    box = lane.bounding_box()
+    assert box is not None
+    page.keyboard.down("Shift")
+    for across, down in (
+        (0.07, 0.7),
+        (0.13, 0.25),
+        (0.2, 0.2),
+        (0.29, 0.65),
+        (0.36, 0.8),
+        (0.47, 0.4),
+        (0.6, 0.75),
+        (0.7, 0.5),
+    ):
+        page.mouse.dblclick(box["x"] + across * box["width"], box["y"] + down * box["height"])
+        page.wait_for_timeout(300)
+    page.keyboard.up("Shift")
+    page.get_by_label("Thin striker within").scroll_into_view_if_needed()
+
+
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-light": ("light", light),
     "sheet-three-velocities": ("light", three),
@@ -167,9 +238,11 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "curve-editor": ("light", curve_editor),
     "macro": ("light", macro),
     "sources": ("light", sources),
-    "templates": ("light", templates),
     "phrase": ("light", phrase),
     "beat": ("light", beat),
+    "live": ("light", live),
+    "gesture": ("light", gesture),
+    "takes": ("light", takes),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
     "harmonics": ("light", harmonics),

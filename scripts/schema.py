@@ -3,14 +3,19 @@
 import json
 import sys
 
-from jorvik.core.document.schema import patch_schema, phrase_schema
+from pydantic import BaseModel
 
-SCHEMAS = {"patch": patch_schema, "phrase": phrase_schema}
+from jorvik.core.document.patch import Patch
+from jorvik.core.document.phrase import Phrase
+from jorvik.core.document.schema import document_schema
+from jorvik.core.document.take import Take
+
+DOCUMENTS: dict[str, type[BaseModel]] = {"patch": Patch, "phrase": Phrase, "take": Take}
 
 
 def schema_text(what: str) -> str:
     """Return the JSON Schema of a kind of document as the command line prints it."""
-    return json.dumps(SCHEMAS[what](), indent=2) + "\n"
+    return json.dumps(document_schema(DOCUMENTS[what]), indent=2) + "\n"
 
 
 if __name__ == "__main__":

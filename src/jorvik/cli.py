@@ -1,4 +1,4 @@
-"""The command line: ``jv trace``, ``render``, ``measure``, ``check``, ``schema``. None of them needs a database."""
+"""The command line: ``jv trace``, ``render``, ``measure``, ``check`` and the rest. None of it needs a database."""
 
 import argparse
 import os
@@ -45,9 +45,6 @@ def _parser() -> argparse.ArgumentParser:
 
     render = commands.add_parser("render", help="the sound, as a 24-bit stereo WAV")
     render.set_defaults(run="render")
-    render.add_argument("--out", type=Path, required=True, help="FILE.wav")
-    render.add_argument("--depth", default="24", help="bits: 16, 24 or 32f (float)")
-    render.add_argument("--mono", action="store_true", help="one channel, the mean of both")
 
     measure = commands.add_parser("measure", help="the figures of every lane and signal over the first note")
     measure.set_defaults(run="measure")
@@ -70,12 +67,32 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--phrase", type=Path, metavar="PHRASE", help="play it under this phrase file")
     for command in (measure, checking):
         command.add_argument("--note", type=int, default=1, help="which note of a poly patch, from 1")
-    render.add_argument("--with-hits", action="store_true", help="the phrase's own hits too, at their level")
 
     _add_phrase(commands.add_parser("phrase", help="make a phrase, or read and write it as MIDI"))
-    schema = commands.add_parser("schema", help="the JSON Schema of the patch document, or of a phrase")
+    takes = commands.add_parser("take", help="render what a hand played").add_subparsers(required=True, metavar="ACT")
+    take = takes.add_parser("render", help="as it was heard, as a stereo WAV")
+    take.set_defaults(run="take_render")
+    take.add_argument("take", type=Path, metavar="TAKE.json", help="a take file; - for standard input")
+    for command in (render, take):
+        command.add_argument("--out", type=Path, required=True, help="FILE.wav")
+        command.add_argument("--depth", default="24", help="bits: 16, 24 or 32f (float)")
+        command.add_argument("--mono", action="store_true", help="one channel, the mean of both")
+        command.add_argument("--with-hits", action="store_true", help="the phrase's own hits too, at their level")
+        command.add_argument("--dry", action="store_true", help="without the effects")
+    thin = commands.add_parser("thin", help="the fewest points of a lane that stay within a tolerance of all")
+    thin.set_defaults(run="thin")
+    thin.add_argument("--within", required=True, help="how far it may lie from a point, in the lane's own unit")
+    thin.add_argument("--out", type=Path, help="FILE.csv")
+    turning = commands.add_parser("turns", help="where a lane turns, and how far from the beat")
+    turning.set_defaults(run="turns")
+    turning.add_argument("--tempo", default="96", help="quarter notes a minute")
+    turning.add_argument("--grid", default="1/8", help="a note value")
+    turning.add_argument("--json", action="store_true", help="as JSON instead of a table")
+    for command in (thin, turning):
+        command.add_argument("lane", type=Path, metavar="LANE.csv", help="columns time_s,value; - for standard input")
+    schema = commands.add_parser("schema", help="the JSON Schema of the patch document, of a phrase or of a take")
     schema.set_defaults(run="schema")
-    schema.add_argument("what", nargs="?", choices=("patch", "phrase"), default="patch")
+    schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take"), default="patch")
     return parser
 
 

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from jorvik.core.document.patch import Patch
     from jorvik.core.document.phrase import Phrase
     from jorvik.core.measure.lane import Measures
+    from jorvik.core.voice.render import Sound
 
 
 def _patch(args: argparse.Namespace) -> "Patch":
@@ -21,12 +22,7 @@ def _patch(args: argparse.Namespace) -> "Patch":
     from jorvik.core.document.patch import parse_patch
     from jorvik.core.units.values import parse_value
 
-    if str(args.patch) == "-":
-        text = sys.stdin.buffer.read(MAX_DOCUMENT_BYTES + 1)
-    else:
-        with args.patch.open("rb") as file:
-            text = file.read(MAX_DOCUMENT_BYTES + 1)
-    patch = parse_patch(text)
+    patch = parse_patch(_read(args.patch))
     if args.phrase is not None:
         patch = patch.under(_phrase(args.phrase))
     tempo = patch.performance.tempo
@@ -45,13 +41,20 @@ def _patch(args: argparse.Namespace) -> "Patch":
     )
 
 
+def _read(path: Path) -> bytes:
+    """Return what is in a file, or comes in where ``-`` is given: one byte more than any document has, at most."""
+    if str(path) == "-":
+        return sys.stdin.buffer.read(MAX_DOCUMENT_BYTES + 1)
+    with path.open("rb") as file:
+        return file.read(MAX_DOCUMENT_BYTES + 1)
+
+
 def _phrase(path: Path) -> "Phrase":
     """Return the phrase in a file."""
     from jorvik.core.document.patch import parsed_json
     from jorvik.core.document.phrase import check_phrase
 
-    with path.open("rb") as file:
-        return check_phrase(parsed_json(file.read(MAX_DOCUMENT_BYTES + 1)))
+    return check_phrase(parsed_json(_read(path)))
 
 
 def _rate(args: argparse.Namespace) -> int:
@@ -88,13 +91,35 @@ def trace(args: argparse.Namespace) -> None:
 def render(args: argparse.Namespace) -> None:
     """Write the sound."""
     from jorvik.core.voice.render import render
-    from jorvik.formats.wav import SUBTYPES, wav_bytes
+
+    _check_wav(args)
+    patch = _patch(args)
+    _write_wav(args, render(patch, _rate(args), with_hits=args.with_hits, wet=not args.dry))
+
+
+def take_render(args: argparse.Namespace) -> None:
+    """Write a take as it was heard."""
+    from jorvik.core.document.patch import parsed_json
+    from jorvik.core.document.take import check_take
+    from jorvik.core.phrases.takes import printed
+
+    _check_wav(args)
+    take = check_take(parsed_json(_read(args.take)))
+    _write_wav(args, printed(take, args.with_hits, wet=not args.dry))
+
+
+def _check_wav(args: argparse.Namespace) -> None:
+    from jorvik.formats.wav import SUBTYPES
 
     if args.depth not in SUBTYPES:
         raise Problem("--depth", f'"{args.depth}"', f"one of {', '.join(SUBTYPES)}")
     if args.out.suffix.lower() != ".wav":
         raise Problem("--out", f'"{args.out}"', "a file that ends in .wav")
-    sound = render(_patch(args), _rate(args), with_hits=args.with_hits)
+
+
+def _write_wav(args: argparse.Namespace, sound: "Sound") -> None:
+    from jorvik.formats.wav import wav_bytes
+
     args.out.write_bytes(wav_bytes(sound, args.depth, args.mono))
     if sound.limited_db > 0.0:
         print(f"The limiter took {sound.limited_db:.1f} dB.", file=sys.stderr)
@@ -163,36 +188,69 @@ def schema(args: argparse.Namespace) -> None:
     print((Path(__file__).parent / f"{args.what}.schema.json").read_text(), end="")
 
 
+def thin(args: argparse.Namespace) -> None:
+    """Write a lane with the fewest of its points, and print how many there were and how far it lies off."""
+    from jorvik.core.phrases.gesture import thinned
+    from jorvik.core.units.values import parse_value
+    from jorvik.formats.lanes import read_lane, write_lane
+
+    found = thinned(read_lane(_read(args.lane)), float(parse_value(args.within, "ratio", "--within").value))
+    if args.out is not None:
+        args.out.write_text(write_lane(found.points))
+    facts = {"points_before": found.points_before, "points_after": found.points_after}
+    print(json.dumps({**facts, "greatest_error": found.greatest_error, "at_s": found.at}, indent=2))
+
+
+def turns(args: argparse.Namespace) -> None:
+    """Print where a lane turns, and how far from the beat."""
+    from jorvik.core.phrases.gesture import turns as turns_of
+    from jorvik.core.units.tempo import Tempo
+    from jorvik.core.units.values import parse_value
+    from jorvik.formats.lanes import read_lane
+
+    bpm = float(parse_value(args.tempo, "bpm", "--tempo", low=10.0, high=999.0).value)
+    grid = float(parse_value(args.grid, "beats", "--grid", tempo=Tempo(bpm)).value) * 60.0 / bpm
+    found = [
+        {"at_s": t.at, "value": t.value, "is_top": t.is_top, "beat_s": t.beat, "off_ms": 1000.0 * t.off}
+        for t in turns_of(read_lane(_read(args.lane)), grid)
+    ]
+    if args.json:
+        print(json.dumps({"turns": found}, indent=2))
+        return
+    for turn in found:
+        kind = "top" if turn["is_top"] else "bottom"
+        print(f"{turn['at_s']:10.4f} s  {kind:6} {turn['value']:10.4g}  {turn['off_ms']:+9.2f} ms")
+
+
 def phrase_make(args: argparse.Namespace) -> None:
     """Write a phrase made to a pattern, or of a typed row."""
-    from jorvik.core.phrases.maker import Making, made
+    from pydantic import ValidationError
+
+    from jorvik.core.document.pattern import Pattern
+    from jorvik.core.phrases.patterns import with_pattern
     from jorvik.core.phrases.typed import phrase_of, typed_notes
+    from jorvik.core.problems import from_validation
     from jorvik.core.units.values import parse_value
 
-    about = {"name": args.name} if args.name else {}
+    about = {"tempo_bpm": args.tempo, **({"name": args.name} if args.name else {})}
     if args.typed is not None:
-        _write(args.out, phrase_of(typed_notes(args.typed), tempo_bpm=args.tempo, **about))
+        _write(args.out, phrase_of(typed_notes(args.typed), **about))
         return
-    keys = [float(parse_value(key, "key", "--chord", note_values=False).value) for key in args.chord.split(",")]
-    hard = [
-        float(parse_value(v, "velocity", "--velocities", note_values=False).value) for v in args.velocities.split(",")
-    ]
-    making = Making(
-        args.pattern.replace("-", " "),
-        keys,
-        args.rate,
-        args.bars,
-        args.octaves,
-        args.gate,
-        args.swing,
-        hard,
-        args.strokes,
-        args.steps,
-        args.seed,
-        args.tempo,
-        more=about,
-    )
-    _write(args.out, made(making))
+
+    def values(text: str, unit: str, place: str) -> list[float]:
+        return [float(parse_value(one, unit, place, note_values=False).value) for one in text.split(",")]
+
+    given = {
+        "kind": args.pattern.replace("-", " "),
+        "chord": values(args.chord, "key", "--chord"),
+        "velocities": values(args.velocities, "velocity", "--velocities"),
+        **{name: getattr(args, name) for name in ("rate", "octaves", "gate", "swing", "strokes", "steps", "seed")},
+    }
+    try:
+        pattern = Pattern.model_validate(given)
+    except ValidationError as error:
+        raise from_validation(error, ()) from None
+    _write(args.out, with_pattern(phrase_of([], bars=args.bars, **about), pattern))
 
 
 def _write(path: Path, phrase: "Phrase") -> None:

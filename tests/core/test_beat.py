@@ -125,7 +125,7 @@ class Bars(unittest.TestCase):
 class OnTheScreen(unittest.TestCase):
     def test_a_figure_for_each_stroke(self) -> None:
         said = [f for f in KINDS["strikes"](Context(under([FOLLOWER], [OPENS]))) if f.about == "wavetable_position"]
-        self.assertEqual([f.name for f in said], ["at 0 ms, 100%", "at 1 s, 50%"])
+        self.assertEqual([f.name for f in said], ["at 0 ms, 100 %", "at 1 s, 50 %"])
         self.assertIn("after 125 ms, closed by the next", said[0].said)
         self.assertEqual(list(KINDS["strikes"](Context(patch([FOLLOWER], [OPENS])))), [])
 

@@ -25,7 +25,18 @@ class InItsPlace(RuleCase):
         # A second from stroke to stroke: a quarter is left of an exponential after 1.39 time constants.
         gap = 1.0 - 0.125
         finding = self.sides("found_open", listening(gap / 1.3), listening(gap / 1.5))
-        self.assertIn("27% open", finding.sentence)
+        self.assertIn("27 % open", finding.sentence)
+
+    def test_a_track_whose_name_begins_alike_is_another(self) -> None:
+        self.assertEqual(len(found("found_open", listening(0.7))), 1)
+        # The second track strikes too, and nobody listens to it; what listens to it is not told of the first.
+        both = [{"id": name, "strikes": [{"at": 0}, {"at": 2}, {"at": 4}]} for name in ("thud", "thud 2")]
+        for track in ("thud", "thud 2"):
+            of = listening(0.7, track=track)
+            phrase = of.phrase
+            assert phrase is not None
+            said = found("found_open", of.under(check_phrase({**phrase.document(), "hits": both})))
+            self.assertEqual([finding.which for finding in said], [track])
 
     def test_missed_hit(self) -> None:
         def at(phase: float) -> Patch:

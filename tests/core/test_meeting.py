@@ -1,4 +1,4 @@
-"""When movers meet, by counting."""
+"""When sources meet, by counting."""
 
 import unittest
 
@@ -37,12 +37,12 @@ class Meeting(unittest.TestCase):
         self.assertFalse(together.is_exact)
 
     def test_what_does_not_meet_within_an_hour_is_said(self) -> None:
-        [first, *_] = KINDS["movers_meet"](moving(0.001, 0.001 * 2**0.5, 0.001 * 3**0.5))
+        [first, *_] = KINDS["sources_meet"](moving(0.001, 0.001 * 2**0.5, 0.001 * 3**0.5))
         self.assertEqual(first.said, "not within an hour")
 
     def test_alike_alone_moved_or_too_fast_there_is_nothing_to_meet(self) -> None:
         for of in (moving(2.0), moving("1/4", "1/4"), moving(2.0, 440.0)):
-            self.assertEqual(list(KINDS["movers_meet"](of)), [])
+            self.assertEqual(list(KINDS["sources_meet"](of)), [])
 
 
 if __name__ == "__main__":

@@ -5,15 +5,15 @@ import unittest
 from typing import Any
 
 from jorvik.core.document.destinations import VOICE
-from jorvik.core.document.patch import check_patch, parse_patch
-from jorvik.core.document.schema import catalogue, patch_schema
+from jorvik.core.document.patch import Patch, check_patch, parse_patch
+from jorvik.core.document.schema import catalogue, document_schema
 from jorvik.core.modules import KINDS
 from jorvik.core.problems import Problem
 from jorvik.place import ROOT
 from scripts.catalogue_page import page
 from scripts.pages import PAGES
 from scripts.pages import page as page_of
-from scripts.schema import SCHEMAS, schema_text
+from scripts.schema import DOCUMENTS, schema_text
 from tests.support import Json, demos, document, note
 
 ENVELOPE: Json = {"id": "e", "kind": "envelope"}
@@ -138,7 +138,7 @@ class Accepted(unittest.TestCase):
                 self.assertGreater(len(doc["notes"]), 80, name)
 
     def test_the_schema_and_the_catalogue_name_every_kind(self) -> None:
-        definitions = patch_schema()["$defs"]
+        definitions = document_schema(Patch)["$defs"]
         for facts in catalogue().kinds:
             kind = KINDS[facts.kind]
             properties = definitions[kind.__name__]["properties"]
@@ -152,7 +152,7 @@ class Accepted(unittest.TestCase):
 class Catalogued(unittest.TestCase):
     def test_the_page_is_current(self) -> None:
         self.assertEqual((ROOT / "docs/catalogue.md").read_text(), page(catalogue()), "run scripts/types")
-        for what in SCHEMAS:
+        for what in DOCUMENTS:
             self.assertEqual(
                 (ROOT / f"src/jorvik/{what}.schema.json").read_text(), schema_text(what), "run scripts/types"
             )

@@ -7,7 +7,7 @@ import numpy as np
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.document.phrase import check_phrase
-from jorvik.core.engine.run import Run
+from jorvik.core.engine.run import Cancelled, Run
 from jorvik.core.engine.shared_rows import shared_by_voices
 from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sweep import at_step
@@ -91,6 +91,14 @@ class Windows(unittest.TestCase):
         self.assertFalse(kept.is_whole)
         for name, lane in whole.lanes.items():
             self.assertTrue(np.array_equal(lane.value, kept.lanes[name].value), name)
+
+    def test_what_runs_before_a_window_stops_when_nobody_wants_it(self) -> None:
+        free = [{"id": "free", "kind": "lfo", "start": "free", "rate": 1.0}]
+        of = patch(free, [{"source": "free", "destination": "cutoff", "amount": 3}])
+        late = of.under(check_phrase(phrase(played=[{"key": 48, "at": 20.0, "length": 1.0}])))
+        looks = iter([False, False, True])
+        with self.assertRaises(Cancelled):
+            next(Run(late, RATE).blocks(cancelled=lambda: next(looks)))
 
     def test_what_depends_on_no_note_is_shared(self) -> None:
         of = everything()

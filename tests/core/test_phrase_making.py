@@ -4,10 +4,15 @@ import unittest
 from fractions import Fraction
 from itertools import pairwise
 
+from pydantic import ValidationError
+
+from jorvik.core.document.pattern import Pattern
+from jorvik.core.document.phrase import PhraseNote
 from jorvik.core.phrases.changes import changed, repeated
-from jorvik.core.phrases.maker import Making, made
+from jorvik.core.phrases.patterns import with_pattern
 from jorvik.core.phrases.typed import phrase_of, typed_notes
 from jorvik.core.problems import Problem
+from tests.support import Json
 
 
 class Typed(unittest.TestCase):
@@ -29,9 +34,14 @@ class Typed(unittest.TestCase):
             typed_notes("C3 " * 20_000)
 
 
-class Maker(unittest.TestCase):
+def made(pattern: str, chord: tuple[float, ...], rate: str, bars: int, **fields: object) -> list[PhraseNote]:
+    settings = Pattern.model_validate({"kind": pattern, "chord": list(chord), "rate": rate, **fields})
+    return with_pattern(phrase_of([], bars=bars), settings).played
+
+
+class Patterns(unittest.TestCase):
     def keys(self, pattern: str, **fields: object) -> list[float]:
-        return [n.key for n in made(Making(pattern, (60, 48, 55), "1/4", bars=2, **fields)).played]  # type: ignore[arg-type]
+        return [n.key for n in made(pattern, (60, 48, 55), "1/4", 2, **fields)]
 
     def test_each_order(self) -> None:
         self.assertEqual(self.keys("up"), [48, 55, 60, 48, 55, 60, 48, 55])
@@ -46,39 +56,47 @@ class Maker(unittest.TestCase):
         self.assertLessEqual(set(drawn[2]), {48, 55, 60})
 
     def test_gate_swing_and_accents(self) -> None:
-        swung = made(Making("up", (48,), "1/8", 1, gate=0.5, swing=2 / 3, velocities=(120, 60, 80)))
-        pairs = [note.at for note in swung.played]
+        swung = made("up", (48,), "1/8", 1, gate=0.5, swing=2 / 3, velocities=[120, 60, 80])
+        pairs = [note.at for note in swung]
         # The second of each pair of eighths comes two thirds of the quarter in.
         self.assertAlmostEqual(pairs[1], 2 / 3)
         self.assertAlmostEqual(pairs[3], 1 + 2 / 3)
-        self.assertEqual([note.velocity for note in swung.played[:4]], [120, 60, 80, 120])
-        self.assertEqual({note.length for note in swung.played}, {0.25})
+        self.assertEqual([note.velocity for note in swung[:4]], [120, 60, 80, 120])
+        self.assertEqual({note.length for note in swung}, {0.25})
 
     def test_strokes_are_spread_evenly(self) -> None:
         for strokes, steps in ((3, 8), (5, 8), (7, 16), (4, 4)):
-            of = made(Making("strokes", (48,), "1/16", 4, strokes=strokes, steps=steps))
-            places = [round(note.at * 4) for note in of.played]
+            of = made("strokes", (48,), "1/16", 4, strokes=strokes, steps=steps)
+            places = [round(note.at * 4) for note in of]
             self.assertEqual(len(places), 64 * strokes // steps)
             gaps = {b - a for a, b in pairwise(places)}
             # As even as whole steps allow: no two gaps differ by more than one.
             self.assertLessEqual(max(gaps) - min(gaps), 1)
 
     def test_long_stands_beside_short(self) -> None:
-        of = made(Making("long and short", (48, 55), "1/8", 1)).played
+        of = made("long and short", (48, 55), "1/8", 1)
         self.assertGreater(of[0].length, 4 * of[1].length)
         self.assertAlmostEqual(of[1].at, 1.5)
 
     def test_what_no_phrase_can_be_made_to_is_said(self) -> None:
-        for fields, said in (
-            ({"pattern": "sideways"}, "up, down"),
-            ({"rate": "fast"}, "1/16"),
-            ({"chord": ()}, "one key"),
-            ({"gate": 2.0}, "gate"),
+        for rate, said in (("fast", "1/16"), ("1/999", "steps"), ("1/64", "512")):
+            with self.subTest(rate=rate), self.assertRaisesRegex(Problem, said):
+                made("up", (48,), rate, 40)
+        wrong: list[tuple[Json, str]] = [
+            ({"kind": "sideways"}, "up"),
+            ({"chord": []}, "chord"),
+            ({"chord": [200]}, "127"),
+            ({"gate": 2.0}, "0.01 to 1"),
             ({"strokes": 9}, "9 in 8"),
-            ({"rate": "1/64", "bars": 64}, "512"),
-        ):
-            with self.subTest(fields=fields), self.assertRaisesRegex(Problem, said):
-                made(Making(**fields))
+        ]
+        for fields, said in wrong:
+            with self.subTest(fields=fields), self.assertRaisesRegex(ValidationError, said):
+                Pattern.model_validate(fields)
+
+    def test_a_step_may_be_longer_than_a_bar(self) -> None:
+        keys = [note.key for note in made("registers", (48, 55), "2/1", 6)]
+        # A step, the first key of the chord, stands for a bar in each octave.
+        self.assertEqual(keys, [48, 60, 36])
 
 
 class Changes(unittest.TestCase):
@@ -101,6 +119,13 @@ class Changes(unittest.TestCase):
         moved = changed(of, notes=[1], shift=0.5, transpose=12)
         self.assertEqual([(n.key, n.at) for n in moved.played], [(48, 0), (64, 1.5), (55, 2)])
         self.assertEqual([(n.at, n.length) for n in changed(of, stretch=2.0).played], [(0, 2), (2, 2), (4, 2)])
+        # Some are stretched from where the first of them begins; all take hits and lanes with them.
+        some = changed(of, notes=[1, 2], stretch=2.0)
+        self.assertEqual([(n.at, n.length) for n in some.played], [(0, 1), (1, 2), (3, 2)])
+        hit = {"id": "thud", "strikes": [{"at": 1.0, "strength": 0.5}, {}]}
+        whole = changed(phrase_of([], hits=[hit], controls={"pressure": [[2, 1]]}), shift=1.0, stretch=0.5)
+        self.assertEqual([strike.at for strike in whole.hits[0].strikes], [1.5, 1.0])
+        self.assertEqual(whole.controls["pressure"], [[2, 1]])
         with self.assertRaisesRegex(Problem, "at: found -3"):
             changed(of, shift=-3)
 

@@ -4,13 +4,16 @@ import math
 import unittest
 from typing import Any
 
+import numpy as np
+
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
+from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.changeable import Target, changeable
 from jorvik.core.helpers.targets import solve
 from jorvik.core.problems import Problem
-from tests.support import Json, note, patch
+from tests.support import RATE, Json, note, patch
 
 ENV: Json = {"id": "swell", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.2, "sustain": 0.5}
 
@@ -19,6 +22,18 @@ class Targets(unittest.TestCase):
     def of(self) -> Patch:
         route = {"source": "swell", "destination": "cutoff", "amount": 12}
         return patch([ENV], [route], performance=note(1.0, 0.3), voice={"base": {"cutoff": 400}})
+
+    def test_a_voice_of_a_phrase_is_brought_to_its_targets_alone(self) -> None:
+        notes = [{"key": 48, "velocity": 40, "at": 0, "length": 2}, {"key": 60, "velocity": 120, "at": 1, "length": 2}]
+        under = self.of().under(check_phrase({"format": "jorvik-phrase", "version": 1, "played": notes}))
+        solved = solve(under, "cutoff", [Target("peak", 2000.0)], voice=1)
+        self.assertTrue(solved.met[0].met)
+        self.assertIsNotNone(solved.patch.phrase)
+        peaks = [trace(solved.patch, RATE, voice).lanes["cutoff"].value.max() for voice in (0, 1)]
+        self.assertAlmostEqual(12 * np.log2(peaks[1] / 2000.0), 0.0, delta=0.1)
+        # At another key of that voice: the first note goes along.
+        at = under.with_note_at(1, key=62.0).performance.notes
+        self.assertEqual([note.key for note in at], [50.0, 62.0])
 
     def test_targets_that_can_be_met_are_met(self) -> None:
         solved = solve(self.of(), "cutoff", [Target("start", 250.0), Target("peak", 4000.0)])

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.voice_settings import packed_samples
 from jorvik.core.dsp.wavetables import FORMULAS, HARMONICS, mip_levels
 from jorvik.core.engine.trace import trace
 from jorvik.core.voice.limiter import CEILING_DB, limit
@@ -124,7 +125,8 @@ class Shaping(unittest.TestCase):
         base |= {"detune": 15, "filter_mix": 0.3, "pulse_width": 0.3, "osc2_pulse_width": 0.3, "sub_level": 0.2}
         base |= {"peak1_gain": 6, "peak2_gain": -6, "signal_level": 0.1, "osc2_wavetable_position": 0.9}
         wave = {"id": "w", "kind": "lfo", "rate": 300.0}
-        pulses = {"osc1": {"table": "pulse"}, "osc2": {"table": "pulse"}, "unison": 3}
+        recording = {"samples": packed_samples(np.sin(np.arange(RATE // 2) * 0.05))}
+        pulses = {"osc1": {"table": "pulse"}, "osc2": {"table": "pulse"}, "unison": 3, "recording": recording}
         for name, at in VOICE.items():
             other = {**base, name: 0.5 * (at.low + at.high) if at.low != -at.high else 0.6 * at.high}
             if at.unit == "Hz":

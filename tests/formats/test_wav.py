@@ -11,7 +11,7 @@ from jorvik.core.document.voice_settings import OWN_FRAMES, OWN_SAMPLES
 from jorvik.core.dsp.wavetables import mip_levels
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
-from jorvik.formats.wav import FULL_SCALE_V, read_cycles, table_bytes, voltage_bytes, wav_bytes
+from jorvik.formats.wav import FULL_SCALE_V, read_cycles, read_recording, table_bytes, voltage_bytes, wav_bytes
 
 Floats = NDArray[np.float64]
 
@@ -121,6 +121,35 @@ class Figure(unittest.TestCase):
         read = read_cycles(data[: len(data) - 600], 512)
         self.assertEqual(read.frames_in_file, 3)
         self.assertIn("not a whole frame", read.remark)
+
+
+class Recordings(unittest.TestCase):
+    def test_channels_are_mixed_where_they_do_not_cancel_each_other(self) -> None:
+        left, right = cycle(4800, 10), 0.5 * cycle(4800, 30)
+        both = read_recording(wav(np.stack([left, right], axis=1), subtype="FLOAT"))
+        np.testing.assert_allclose(both.samples, 0.5 * (left + right), atol=1e-6)
+        self.assertIn("the mean was taken", both.remark)
+        against = read_recording(wav(np.stack([left, -left], axis=1), subtype="FLOAT"))
+        np.testing.assert_allclose(against.samples, left, atol=1e-6)
+        self.assertIn("the first was taken", against.remark)
+
+    def test_other_formats_rates_and_lengths(self) -> None:
+        buffer = io.BytesIO()
+        soundfile.write(buffer, cycle(9600, 20), 96_000, format="FLAC")
+        found = read_recording(buffer.getvalue())
+        self.assertEqual((found.rate, found.samples.size, found.remark), (96_000, 9600, ""))
+        long = read_recording(wav(np.tile(cycle(8000, 40), 17), rate=8000))
+        self.assertEqual(long.samples.size, 16 * 8000)
+        self.assertIn("the first 16 were taken", long.remark)
+
+    def test_what_is_no_sound_is_refused(self) -> None:
+        for data, said in (
+            (wav(np.zeros(4000)), "silence"),
+            (b"RIFF", "no sound that can be read"),
+            (wav(cycle(4000), rate=4000), "8000 to 192000"),
+        ):
+            with self.subTest(said=said), self.assertRaisesRegex(Problem, said):
+                read_recording(data)
 
 
 if __name__ == "__main__":

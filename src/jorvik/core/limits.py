@@ -13,6 +13,12 @@ MAX_PHRASE_NOTES: Final = 512
 MAX_BARS: Final = 512
 MAX_HITS: Final = 16
 MAX_STRIKES: Final = 2_048
+MAX_PATTERN_STEPS: Final = 32_768
+"""Steps of a pattern: as many notes as a phrase may have, one in every 64 steps."""
+
+MAX_GESTURE_POINTS: Final = 10_000
+"""Points of a lane as it was recorded or read, before it is thinned."""
+
 MAX_PHRASE_SECONDS: Final = 120.0
 """Length of a phrase, without the patch's tail."""
 
@@ -62,3 +68,6 @@ MAX_BEND: Final = 12.0
 
 MAX_UPDATE: Final = 48_000
 """Samples between two updates of a route that arrives in steps."""
+
+MAX_RECORDING_S: Final = 16.0
+"""Of a recording that a patch carries as a tone: 16 bits at 48 kHz are half of the largest document."""

@@ -71,7 +71,8 @@ def read_beat(data: bytes, name: str = "", beats_per_bar: int = 4) -> ReadBeat:
     if name:
         about["name"] = name[:MAX_NAME]
     phrase = phrase_of([], **{**about, "bars": bars})
-    return ReadBeat(phrase, [f"{len(heard)} strokes in {bars} bars at {bpm:.4g} bpm; correct what was heard wrong."])
+    last = f"{bars} {'bar' if bars == 1 else 'bars'} at {bpm:.4g} bpm"
+    return ReadBeat(phrase, [f"{len(heard)} strokes in {last}; correct what was heard wrong."])
 
 
 def _level(sound: Any, at: int) -> float:

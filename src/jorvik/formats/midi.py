@@ -14,14 +14,13 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import Phrase
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import trace
-from jorvik.core.limits import MAX_BARS, MAX_NAME, MAX_PHRASE_NOTES, MAX_POINTS
+from jorvik.core.limits import MAX_BARS, MAX_GESTURE_POINTS, MAX_NAME, MAX_PHRASE_NOTES, MAX_POINTS
+from jorvik.core.phrases.gesture import thinned_to
 from jorvik.core.phrases.typed import phrase_of
 from jorvik.core.problems import Problem
 from jorvik.core.units.tempo import Tempo
 
 MAX_FILE_BYTES: Final = 2_000_000
-MAX_LANE_POINTS: Final = 10_000
-"""Points of a lane after reading, before it is thinned."""
 
 LANE_RATE: Final = 4_000
 """Samples a second of a lane that becomes a controller: a message a quarter of a millisecond is more than any takes."""
@@ -52,7 +51,7 @@ def read_midi(data: bytes, name: str = "") -> ReadMidi:
     """
     file = _opened(data)
     messages, remarks = _in_time(file)
-    tempo, remarks_of_tempo = _tempo(messages, file.ticks_per_beat)
+    tempo, remarks_of_tempo = _tempo(messages)
     remarks += remarks_of_tempo
     notes, struck, hanging = _notes(messages, file.ticks_per_beat)
     if hanging:
@@ -61,7 +60,7 @@ def read_midi(data: bytes, name: str = "") -> ReadMidi:
         raise Problem("the MIDI file", "no note", "one with notes")
     if len(notes) > MAX_PHRASE_NOTES:
         raise Problem("the MIDI file", f"{len(notes)} notes", f"{MAX_PHRASE_NOTES} notes at most")
-    lanes, more = _lanes(messages, file.ticks_per_beat)
+    lanes, more = _lanes(messages)
     hits = [{"id": track, "sound": track, "strikes": strikes} for track, strikes in struck.items() if strikes]
     about: dict[str, Any] = {"tempo_bpm": tempo.bpm, "beats_per_bar": tempo.beats_per_bar}
     # A file ends where its tracks do: silence at the end of a bar is part of it.
@@ -117,9 +116,8 @@ def _is_on(message: Any) -> bool:
     return bool(message.type == "note_on" and message.velocity > 0)
 
 
-def _tempo(messages: Sequence[_At], ticks: int) -> tuple[Tempo, list[str]]:
+def _tempo(messages: Sequence[_At]) -> tuple[Tempo, list[str]]:
     """Return the tempo and the meter that a file begins with, and what is said of changes."""
-    del ticks
     remarks = []
     tempos = [one for one in messages if one.message.type == "set_tempo"]
     meters = [one for one in messages if one.message.type == "time_signature"]
@@ -169,9 +167,8 @@ def _notes(messages: Sequence[_At], ticks: int) -> tuple[list[dict[str, Any]], d
     return notes, strikes, len(hanging)
 
 
-def _lanes(messages: Sequence[_At], ticks: int) -> tuple[dict[str, list[list[float]]], list[str]]:
+def _lanes(messages: Sequence[_At]) -> tuple[dict[str, list[list[float]]], list[str]]:
     """Return wheel, bend and pressure as steps of a controller, thinned, and what is said of the rest."""
-    del ticks
     found: dict[str, list[list[float]]] = {"mod_wheel": [], "pitch_bend": [], "pressure": []}
     others: Counter[int] = Counter()
     rpn: dict[int, int] = {}
@@ -200,42 +197,11 @@ def _lanes(messages: Sequence[_At], ticks: int) -> tuple[dict[str, list[list[flo
         remarks.append(f"Its bend reaches {bend_range:g} semitones: set the patch's bend range to that.")
     lanes = {}
     for name, points in found.items():
-        if len(points) > MAX_LANE_POINTS:
-            raise Problem(f"{name} in the MIDI file", f"{len(points)} points", f"{MAX_LANE_POINTS} at most")
+        if len(points) > MAX_GESTURE_POINTS:
+            raise Problem(f"{name} in the MIDI file", f"{len(points)} points", f"{MAX_GESTURE_POINTS} at most")
         if points:
-            lanes[name] = thinned(points, MAX_POINTS)
+            lanes[name] = thinned_to(points, MAX_POINTS).points
     return lanes, remarks
-
-
-def thinned(points: Sequence[Sequence[float]], most: int) -> list[list[float]]:
-    """Return so many points at most, ends included: each next one is where the lines so far are furthest off.
-
-    >>> thinned([[0, 0], [1, 0.5], [2, 1], [3, 0]], 3)
-    [[0, 0], [2, 1], [3, 0]]
-    """
-    table = np.asarray(points, dtype=float)
-    if len(table) <= most:
-        return [list(point) for point in points]
-    kept = {0, len(table) - 1}
-    spans = [(0, len(table) - 1)]
-    while len(kept) < most and spans:
-        worst = [(*_furthest(table, first, last), first, last) for first, last in spans]
-        off, at, first, last = max(worst)
-        if off <= 0.0:
-            break
-        kept.add(at)
-        spans.remove((first, last))
-        spans += [span for span in ((first, at), (at, last)) if span[1] - span[0] > 1]
-    return [list(points[i]) for i in sorted(kept)]
-
-
-def _furthest(table: Floats, first: int, last: int) -> tuple[float, int]:
-    inside = table[first + 1 : last]
-    if inside.shape[0] == 0:
-        return 0.0, first
-    line = np.interp(inside[:, 0], table[[first, last], 0], table[[first, last], 1])
-    off = np.abs(inside[:, 1] - line)
-    return float(off.max()), first + 1 + int(off.argmax())
 
 
 def midi_bytes(phrase: Phrase, lanes: Mapping[int, tuple[Floats, int]] | None = None, fine: bool = False) -> bytes:

@@ -9,6 +9,7 @@ import soundfile
 
 from jorvik.core.document.voice_settings import OWN_FRAMES, OWN_SAMPLES
 from jorvik.core.dsp.kernels import Floats
+from jorvik.core.limits import MAX_RATE, MAX_RECORDING_S
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
 
@@ -26,6 +27,9 @@ CAUTION: Final = (
 
 MAX_FILE_BYTES: Final = 6_000_000
 MAX_FILE_S: Final = 60.0
+MIN_RECORDED_RATE: Final = 8_000
+_CANCELLED: Final = 1e-3
+"""Share of the power that channels must leave of each other to be mixed."""
 READABLE: Final = ("PCM_U8", "PCM_S8", "PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE", "ULAW", "ALAW")
 MOST_SAMPLE: Final = 1000.0
 """60 dB over full scale: what is larger is no sound but a damaged file."""
@@ -113,8 +117,36 @@ def read_cycles(data: bytes, frame_length: int | None = None) -> Cycles:
     return Cycles(_resampled(frames / peak), length, count, _sentence(remarks))
 
 
-def _read(data: bytes) -> tuple[Floats, list[str]]:
-    """Return a file's first channel, and remarks."""
+@dataclass(frozen=True)
+class RecordingOfFile:
+    """A recorded sound, read from a file."""
+
+    samples: Floats
+    rate: int
+    remark: str
+
+
+def read_recording(data: bytes) -> RecordingOfFile:
+    """Return the first seconds of a recorded sound, as many as a patch carries.
+
+    Raises Problem when the file cannot be used.
+    """
+    samples, remarks = _read(data, mixed=True)
+    with soundfile.SoundFile(io.BytesIO(data)) as file:
+        rate = file.samplerate
+    if not MIN_RECORDED_RATE <= rate <= MAX_RATE:
+        raise Problem("the file", f"{rate} samples a second", f"{MIN_RECORDED_RATE} to {MAX_RATE}")
+    most = int(MAX_RECORDING_S * rate)
+    if samples.size > most:
+        remarks.append(f"of {samples.size / rate:.3g} s the first {MAX_RECORDING_S:g} were taken")
+    peak = float(np.abs(samples[:most]).max())
+    if peak < 1e-5 or samples.size < 2:
+        raise Problem("the file", "silence", "sound")
+    return RecordingOfFile(samples[:most] / max(peak, 1.0), rate, _sentence(remarks))
+
+
+def _read(data: bytes, mixed: bool = False) -> tuple[Floats, list[str]]:
+    """Return a file's first channel, or the mean of all where they do not cancel each other, and remarks."""
     if len(data) > MAX_FILE_BYTES:
         raise Problem("the file", f"{len(data) / 1e6:.3g} MB", f"{MAX_FILE_BYTES / 1e6:g} MB at most")
     remarks = []
@@ -138,9 +170,11 @@ def _read(data: bytes) -> tuple[Floats, list[str]]:
     if float(np.abs(table).max()) > MOST_SAMPLE:
         found = f"samples as large as {float(np.abs(table).max()):.3g}"
         raise Problem("the file", found, f"within ±{MOST_SAMPLE:g}; full scale is 1")
+    samples, mean = table[:, 0], table.mean(axis=1)
+    is_mean = mixed and float((mean**2).mean()) > _CANCELLED * float((table**2).mean())
     if channels > 1:
-        remarks.append(f"of {channels} channels the first was taken")
-    samples = table[:, 0]
+        remarks.append(f"of {channels} channels the {'mean' if is_mean else 'first'} was taken")
+    samples = mean if is_mean else samples
     if float((np.abs(samples) >= 0.99999).mean()) > 0.01:
         remarks.append("it is clipped: more than 1 % of the samples stand at full scale")
     return samples, remarks

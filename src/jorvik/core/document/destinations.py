@@ -147,6 +147,7 @@ _TABLE: Final = (
     _row("peak2_gain", "Peak 2 gain", "dB", _GAINS, 0.0, "timbre", "How far the second band is raised or cut; at 0 it is out of the path."),
     _row("peak2_q", "Peak 2 Q", "ratio", _QS, 1.0, "timbre", "How narrow the second band is: its middle over its width.", heard_through="peak2"),
     _row("signal_level", "Signal level", "ratio", _SHARE, 0.0, "level", "How much of the module named as the voice's signal is heard as sound.", adds_partials=True),
+    _row("recording_level", "Recording level", "ratio", _SHARE, 0.0, "level", "How much of the voice's recording is heard."),
     _row("stereo_spread", "Stereo spread", "ratio", _SHARE, 0.0, "place", "How far the voices of the unison stand apart.", heard_through="unison"),
 )
 # fmt: on

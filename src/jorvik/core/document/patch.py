@@ -8,9 +8,10 @@ from typing import Annotated, Any, Final, Literal, NoReturn
 from pydantic import Field, ValidationError, field_validator
 from pydantic_core import PydanticCustomError
 
+from jorvik.core.document.checked import checked_document
 from jorvik.core.document.destinations import UNBOUNDED, VOICE, Destination, of_parameter
 from jorvik.core.document.performance import Performance
-from jorvik.core.document.phrase import Phrase, Played
+from jorvik.core.document.phrase import Phrase, PhrasePerformance
 from jorvik.core.document.soundness import CHECKS, check_lanes
 from jorvik.core.document.voice_settings import DriveSettings, Effects, FilterSettings, Oscillators
 from jorvik.core.limits import (
@@ -143,30 +144,29 @@ class Patch(Strict):
     def document(self) -> dict[str, Any]:
         """Return the patch as the document that it was read from: only what was said, none of the defaults."""
         document = self.model_dump(mode="json", exclude_unset=True, exclude={"performance"})
-        own = self.performance.test if isinstance(self.performance, Played) else self.performance
         if "performance" in self.model_fields_set:
-            document["performance"] = own.model_dump(mode="json", exclude_unset=True)
+            document["performance"] = self.performance.test.model_dump(mode="json", exclude_unset=True)
         return document
 
     @property
     def phrase(self) -> Phrase | None:
         """The phrase that it is played under, where it is."""
-        return self.performance.phrase if isinstance(self.performance, Played) else None
+        return self.performance.phrase if isinstance(self.performance, PhrasePerformance) else None
 
     def under(self, phrase: Phrase | None) -> "Patch":
         """Return this patch played under a phrase, or at its own test note again.
 
         Raises Problem where the phrase plays a macro that this patch has not.
         """
-        own = self.performance.test if isinstance(self.performance, Played) else self.performance
-        performance = own if phrase is None else Played.of(phrase, own)
+        own = self.performance.test
+        performance = own if phrase is None else PhrasePerformance.of(phrase, own)
         patch = self.model_copy(update={"performance": performance})
         if "performance" not in self.model_fields_set:
             patch.model_fields_set.discard("performance")
         check_lanes(patch, "the phrase's controls")
         return patch
 
-    def remade(self, document: object) -> "Patch":
+    def with_document(self, document: object) -> "Patch":
         """Return the patch in a changed document, played under the same phrase.
 
         Raises Problem where it is not sound.
@@ -185,6 +185,15 @@ class Patch(Strict):
         except ValidationError as error:
             raise from_validation(error, ()) from None
         return self.model_copy(update={"performance": performance})
+
+    def with_note_at(self, voice: int, velocity: float | None = None, key: float | None = None) -> "Patch":
+        """Return this patch with the note of a voice at another key, and all notes at a velocity.
+
+        The other notes stay as far from it as they are. Raises Problem when one is out of its range.
+        """
+        notes = self.performance.notes
+        first = None if key is None else notes[0].key + key - notes[min(voice, len(notes) - 1)].key
+        return self.with_note(velocity=velocity, key=first)
 
     @property
     def live_routes(self) -> list[Route]:
@@ -320,16 +329,7 @@ def check_patch(document: object) -> Patch:
 
     Raises Problem with the path, what was found and what would do.
     """
-    if not isinstance(document, dict):
-        raise Problem("the document", shown(document), 'an object with "format": "jorvik-patch"')
-    if document.get("format") != "jorvik-patch":
-        raise Problem("format", shown(document.get("format")), '"jorvik-patch"')
-    if document.get("version") != 1 or isinstance(document.get("version"), bool):
-        raise Problem("version", shown(document.get("version")), "1, the version that this Jorvik reads")
-    try:
-        patch = Patch.model_validate(document)
-    except ValidationError as error:
-        raise from_validation(error, tuple(KINDS)) from None
+    patch = checked_document(Patch, document, "jorvik-patch", tuple(KINDS))
     for check in CHECKS:
         check(patch)
     return patch
@@ -362,7 +362,7 @@ def edited(
         voice = {**(voice or {}), "base": {**document.get("voice", {}).get("base", {}), **base}}
     if voice:
         document["voice"] = {**document.get("voice", {}), **voice}
-    return patch.remade(document)
+    return patch.with_document(document)
 
 
 def fresh_id(wanted: str, taken: Collection[str]) -> str:

@@ -5,10 +5,11 @@ Times are in quarter notes.
 
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import Field, model_validator
 from pydantic_core import PydanticCustomError
 
-from jorvik.core.document.performance import Note, Performance, check_lane, check_lane_name
+from jorvik.core.document.checked import checked_document
+from jorvik.core.document.performance import Controls, Note, Performance
 from jorvik.core.limits import (
     MAX_BARS,
     MAX_HITS,
@@ -18,16 +19,17 @@ from jorvik.core.limits import (
     MAX_STRIKES,
     MAX_TEXT,
 )
-from jorvik.core.modules.base import Identifier, PlainText, Strict, param
-from jorvik.core.problems import Problem, from_validation, shown
-from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.modules.base import Identifier, PlainText, Strict, choice, more_than_nothing, param
+from jorvik.core.problems import shown
 from jorvik.core.units.tempo import Tempo
 
 MOST_QUARTERS: Final = MAX_PHRASE_SECONDS * 999.0 / 60.0
 """A phrase of the longest time at the fastest tempo."""
 
-HIT_SOUNDS: Final = ("thud", "snap", "tick", "none")
+HitSound = Literal["thud", "snap", "tick", "none"]
 """What a hit can sound like: stand-ins that are heard with the patch and never measured with it."""
+
+Length = Annotated[float, more_than_nothing("longer than 0 quarter notes")]
 
 
 class PhraseNote(Strict):
@@ -36,14 +38,7 @@ class PhraseNote(Strict):
     key: float = param(60.0, "key", 0.0, 127.0, "MIDI note number; fractions lie between keys.")
     velocity: float = param(96.0, "velocity", 0.0, 127.0, "How hard it is struck.")
     at: float = param(0.0, "beats", 0.0, MOST_QUARTERS, "When it begins.")
-    length: float = param(1.0, "beats", 0.0, MOST_QUARTERS, "How long it is held.")
-
-    @field_validator("length")
-    @classmethod
-    def _some_length(cls, value: float) -> float:
-        if value <= 0.0:
-            raise PydanticCustomError("range", "longer than 0 quarter notes")
-        return value
+    length: Length = param(1.0, "beats", 0.0, MOST_QUARTERS, "How long it is held.")
 
 
 class Strike(Strict):
@@ -51,21 +46,14 @@ class Strike(Strict):
 
     at: float = param(0.0, "beats", 0.0, MOST_QUARTERS, "When it falls.")
     strength: float = param(1.0, "ratio", 0.0, 1.0, "How hard it is.")
-    length: float = param(0.125, "beats", 0.0, MOST_QUARTERS, "For how long its signal stands at that strength.")
-
-    @field_validator("length")
-    @classmethod
-    def _some_length(cls, value: float) -> float:
-        if value <= 0.0:
-            raise PydanticCustomError("range", "longer than 0 quarter notes")
-        return value
+    length: Length = param(0.125, "beats", 0.0, MOST_QUARTERS, "For how long its signal stands at that strength.")
 
 
 class Hit(Strict):
     """A track of strokes that a patch can listen to, as ``hit:<id>`` and ``hit:<id>:trigger``."""
 
     id: Identifier
-    sound: Literal["thud", "snap", "tick", "none"] = "thud"
+    sound: HitSound = choice("thud", "What it sounds like, heard with the patch.")
     level: float = param(0.8, "ratio", 0.0, 1.0, "How loud it is heard with the patch.")
     strikes: list[Strike] = Field(default_factory=list, description="Its strokes, in any order.")
 
@@ -79,22 +67,15 @@ class Phrase(Strict):
     notes: str = Field("", max_length=MAX_TEXT)
     tags: list[Annotated[PlainText, Field(max_length=MAX_NAME)]] = Field(default_factory=list, max_length=64)
     tempo_bpm: float = param(96.0, "bpm", 10.0, 999.0, "Quarter notes a minute.")
-    beats_per_bar: int = Field(4, ge=1, le=32, description="Quarter notes in a bar.")
-    bars: int = Field(2, ge=1, le=MAX_BARS, description="How many bars it has.")
+    beats_per_bar: int = param(4, "count", 1, 32, "Quarter notes in a bar.")
+    bars: int = param(2, "count", 1, MAX_BARS, "How many bars it has.")
     played: list[PhraseNote] = Field(
         default_factory=list, max_length=MAX_PHRASE_NOTES, description="The notes, in any order; none is the test note."
     )
     hits: list[Hit] = Field(default_factory=list, max_length=MAX_HITS, description="Tracks of strokes.")
-    controls: dict[str, list[list[float]]] = Field(
+    controls: Controls = Field(
         default_factory=dict, description="Control lanes: [beats, value] points, straight between, held outside."
     )
-
-    @field_validator("controls")
-    @classmethod
-    def _lanes(cls, controls: dict[str, list[list[float]]]) -> dict[str, list[list[float]]]:
-        for name, points in controls.items():
-            check_lane(name, points, CONTROL_RANGES[check_lane_name(name)])
-        return controls
 
     @model_validator(mode="after")
     def _within_limits(self) -> "Phrase":
@@ -136,18 +117,18 @@ class Phrase(Strict):
         return self.model_dump(mode="json", exclude_unset=True)
 
 
-class Played(Performance):
-    """A performance that a phrase gives: its tempo, notes, hits and lanes in the place of the patch's own.
+class PhrasePerformance(Performance):
+    """The performance that a phrase gives: its tempo, notes, hits and lanes in the place of the patch's own.
 
     The tail, the seed and, where the phrase has no notes, the notes are those of the patch's test note.
     """
 
     phrase: Phrase
-    test: Performance
+    own: Performance
     """The patch's own."""
 
     @classmethod
-    def of(cls, phrase: Phrase, test: Performance) -> "Played":
+    def of(cls, phrase: Phrase, test: Performance) -> "PhrasePerformance":
         """Return what a phrase gives under a patch whose own performance is ``test``."""
         beat = phrase.beat_s
         notes = [
@@ -165,8 +146,13 @@ class Played(Performance):
             seed=test.seed,
             controls=controls,
             phrase=phrase,
-            test=test,
+            own=test,
         )
+
+    @property
+    def test(self) -> Performance:
+        """The patch's own performance, in whose place the phrase is played."""
+        return self.own
 
     @property
     def seconds(self) -> float:
@@ -179,7 +165,7 @@ class Played(Performance):
 
         How long each note is held is the phrase's own.
         """
-        test = self.test.with_note(tail_s, **fields)
+        test = self.own.with_note(tail_s, **fields)
         changed: dict[str, Any] = {}
         if fields.get("velocity") is not None:
             changed["velocity"] = fields["velocity"]
@@ -188,7 +174,7 @@ class Played(Performance):
             note.model_copy(update={"key": min(max(note.key + apart, 0.0), 127.0), **changed})
             for note in self.phrase.played
         ]
-        return Played.of(self.phrase.model_copy(update={"played": played}), test)
+        return PhrasePerformance.of(self.phrase.model_copy(update={"played": played}), test)
 
 
 def check_phrase(document: object) -> Phrase:
@@ -199,13 +185,4 @@ def check_phrase(document: object) -> Phrase:
     >>> check_phrase({"format": "jorvik-phrase", "version": 1}).seconds
     5.0
     """
-    if not isinstance(document, dict):
-        raise Problem("the document", shown(document), 'an object with "format": "jorvik-phrase"')
-    if document.get("format") != "jorvik-phrase":
-        raise Problem("format", shown(document.get("format")), '"jorvik-phrase"')
-    if document.get("version") != 1 or isinstance(document.get("version"), bool):
-        raise Problem("version", shown(document.get("version")), "1, the version that this Jorvik reads")
-    try:
-        return Phrase.model_validate(document)
-    except ValidationError as error:
-        raise from_validation(error, ()) from None
+    return checked_document(Phrase, document, "jorvik-phrase")

@@ -1,12 +1,13 @@
 """What is published of the core: the JSON Schema of a patch, and the catalogue of what there is to work with."""
 
+from collections.abc import Mapping
 from typing import Any, Final, Literal, get_args
 
 from pydantic import BaseModel
 
 from jorvik.core.document.destinations import MOVED_IN, VOICE, Part, first_amount
-from jorvik.core.document.patch import Patch
-from jorvik.core.document.phrase import Phrase
+from jorvik.core.document.pattern import Pattern
+from jorvik.core.document.phrase import Hit, Phrase, PhraseNote, Strike
 from jorvik.core.document.voice_settings import (
     ChorusSettings,
     DelaySettings,
@@ -20,18 +21,13 @@ from jorvik.core.document.voice_settings import (
 from jorvik.core.dsp.wavetables import FORMULAS
 from jorvik.core.modules import KINDS
 from jorvik.core.modules.base import Law, Module, Strict, field_facts
-from jorvik.core.signals import PERFORMANCE_SIGNALS
+from jorvik.core.signals import CONTROL_RANGES, PERFORMANCE_SIGNALS
 from jorvik.core.units.scales import SCALES
 
 
-def patch_schema() -> dict[str, Any]:
-    """Return the JSON Schema of the patch document, version 1."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Patch.model_json_schema()}
-
-
-def phrase_schema() -> dict[str, Any]:
-    """Return the JSON Schema of the phrase document, version 1."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Phrase.model_json_schema()}
+def document_schema(document: type[BaseModel]) -> dict[str, Any]:
+    """Return the JSON Schema of a kind of document, version 1."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **document.model_json_schema()}
 
 
 class FieldFacts(BaseModel):
@@ -100,6 +96,10 @@ class Catalogue(BaseModel):
     tables: dict[str, str]
     scales: dict[str, list[int]]
     sections: list[SectionFacts]
+    controls: dict[str, list[float]]
+    """Least and greatest value of each control lane; ``macro`` stands for every macro's."""
+    phrase: dict[str, list[FieldFacts]]
+    """The fields of a phrase's parts, and of a pattern that one is made to."""
 
 
 SECTIONS: Final[tuple[tuple[str, str, type[Strict]], ...]] = (
@@ -115,6 +115,15 @@ SECTIONS: Final[tuple[tuple[str, str, type[Strict]], ...]] = (
     ("effects.reverb", "Reverb", ReverbSettings),
 )
 """Where each part of the voice stands in a patch, and what it is called."""
+
+
+PHRASE_PARTS: Final[Mapping[str, type[Strict]]] = {
+    "phrase": Phrase,
+    "note": PhraseNote,
+    "hit": Hit,
+    "strike": Strike,
+    "pattern": Pattern,
+}
 
 
 def catalogue() -> Catalogue:
@@ -145,6 +154,8 @@ def catalogue() -> Catalogue:
             SectionFacts(path=path.split("."), title=title, help=(of.__doc__ or "").strip(), fields=_fields(of))
             for path, title, of in SECTIONS
         ],
+        controls={name: list(ends) for name, ends in CONTROL_RANGES.items()},
+        phrase={name: _fields(of) for name, of in PHRASE_PARTS.items()},
         tables={name: (formula.__doc__ or "").strip() for name, formula in FORMULAS.items()},
     )
 

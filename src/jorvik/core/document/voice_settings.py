@@ -6,12 +6,12 @@ from functools import lru_cache
 from typing import Any, Final, Literal
 
 import numpy as np
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
-from jorvik.core.limits import MAX_LEVELED
+from jorvik.core.limits import MAX_LEVELED, MAX_NAME, MAX_RATE, MAX_RECORDING_S
 from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, seconds
 
 OWN_FRAMES: Final = 16
@@ -19,6 +19,8 @@ OWN_SAMPLES: Final = 1024
 """Samples of an imported cycle as a patch keeps it, 16 bits each: 512 harmonics."""
 OWN_TABLES: Final = 4
 MAX_UNISON: Final = 7
+_SHORTEST_S: Final = 0.002
+"""Of a loop."""
 
 
 def table_choice(text: str) -> Any:
@@ -69,6 +71,11 @@ class OwnTable(Strict):
 
 def packed_cycles(cycles: Floats) -> str:
     """Return cycles of shape (frames, OWN_SAMPLES), within -1..1, as a patch keeps them."""
+    return packed_samples(cycles)
+
+
+def packed_samples(cycles: Floats) -> str:
+    """Return samples within -1..1 as a patch keeps them: 16 bits each, in base64."""
     return base64.b64encode(np.round(np.clip(cycles, -1.0, 1.0) * 32767.0).astype("<i2").tobytes()).decode()
 
 
@@ -114,6 +121,46 @@ class NoiseSettings(Strict):
     colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
 
 
+class Recording(Strict):
+    """A recorded sound, played as a tone: at its own pitch at the key that it was recorded at."""
+
+    name: str = Field("recording", max_length=MAX_NAME, description="What it is called.")
+    rate: int = Field(48_000, ge=8_000, le=MAX_RATE, description="Its samples a second.")
+    samples: str = Field(description=f"Its samples, 16-bit little-endian, in base64: {MAX_RECORDING_S:g} s at most.")
+    key: float = param(60.0, "key", 0.0, 127.0, "The key at which it sounds as it was recorded.", movable=False)
+    loop: list[float] | None = Field(None, description="Begin and end, in seconds, of what repeats; none for once.")
+    fade_s: float = param(0.01, "s", 0.0, 2.0, "Over which the end of the loop goes into its beginning.", movable=False)
+
+    @model_validator(mode="after")
+    def _readable(self) -> "Recording":
+        size = _decoded_size(self.samples)
+        if size is None:
+            raise PydanticCustomError("samples", "base64 of 16-bit samples")
+        lasts = size / 2 / self.rate
+        if size < 4 or lasts > MAX_RECORDING_S:
+            wanted = f"two samples at least and {MAX_RECORDING_S:g} s at most"
+            raise PydanticCustomError("samples", "{wanted}", {"wanted": wanted})
+        if self.loop is not None:
+            ends = self.loop
+            if len(ends) != 2 or not 0.0 <= ends[0] <= ends[1] - _SHORTEST_S <= lasts - _SHORTEST_S:
+                wanted = f"a loop as [begin, end] in seconds, within the {lasts:.4g} s that it lasts"
+                raise PydanticCustomError("loop", "{wanted}", {"wanted": wanted})
+        return self
+
+    def decoded(self) -> Floats:
+        """Return its samples, within -1..1."""
+        return np.frombuffer(base64.b64decode(self.samples), dtype="<i2") / 32767.0
+
+
+@lru_cache(maxsize=8)
+def _decoded_size(samples: str) -> int | None:
+    try:
+        size = len(base64.b64decode(samples, validate=True))
+    except (binascii.Error, ValueError):
+        return None
+    return None if size % 2 else size
+
+
 class Oscillators(Strict):
     """The tone generators."""
 
@@ -125,6 +172,7 @@ class Oscillators(Strict):
     tables: list[OwnTable] = Field(
         default_factory=list, max_length=OWN_TABLES, description="Tables of the patch's own."
     )
+    recording: Recording | None = Field(None, description="A recorded sound, heard by recording_level.")
 
     def table(self, name: str) -> Floats:
         """Return a table ready to be read."""

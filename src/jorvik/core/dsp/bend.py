@@ -2,7 +2,7 @@
 
 import math
 
-from jorvik.core.dsp.kernels import inline_kernel
+from jorvik.core.dsp.kernels import inline_kernel, unlikely
 
 _SMALL = 1e-3
 
@@ -22,11 +22,25 @@ def bend(x: float, k: float) -> float:
     >>> bend(3.0, 0.0)
     3.0
     """
-    if x > 1.0 and k != 0.0:
+    return bend_part(x, k, bend_whole(k))
+
+
+@inline_kernel
+def bend_whole(k: float) -> float:
+    """Return what :func:`bend_part` divides by: the same for every x."""
+    return 1.0 - math.exp(-k) if abs(k) > _SMALL else -math.expm1(-k)
+
+
+@inline_kernel
+def bend_part(x: float, k: float, whole: float) -> float:
+    """Return :func:`bend`, where :func:`bend_whole` of k is known already."""
+    if k == 0.0:
+        return x
+    if unlikely(x > 1.0):
         return 1.0 + (x - 1.0) * k / math.expm1(k)
     if abs(k) > _SMALL:
-        return (1.0 - math.exp(-k * x)) / (1.0 - math.exp(-k))
-    return math.expm1(-k * x) / math.expm1(-k) if k != 0.0 else x
+        return (1.0 - math.exp(-k * x)) / whole
+    return -math.expm1(-k * x) / whole
 
 
 @inline_kernel

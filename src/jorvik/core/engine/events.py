@@ -1,6 +1,7 @@
 """What is played, as tables that a compiled loop reads: the performance rows and the events of any stretch."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from itertools import product
 from typing import Any, Final, NamedTuple
 
 import numpy as np
@@ -40,22 +41,32 @@ class EventTable(NamedTuple):
     bend_range_st: float
 
 
-def event_table(program: Program, notes: Sequence[VoiceNote], rate: int) -> EventTable:
-    """Return the table of one voice. The first note's values hold before it begins."""
+def event_table(
+    program: Program,
+    notes: Sequence[VoiceNote],
+    rate: int,
+    controls: Mapping[str, Sequence[Sequence[float]]] | None = None,
+    turns: Sequence[int] = (0,),
+) -> EventTable:
+    """Return the table of one voice. The first note's values hold before it begins.
+
+    ``controls`` are played in the place of the performance's own lanes; its macros must have a row each. Hits are
+    struck from each of the samples in ``turns`` on.
+    """
     records = []
     for i, held in enumerate(notes):
         begin = held.on if i else 0
         until = notes[i + 1].on if i + 1 < len(notes) else _NEVER
         numbers = (held.note.velocity / 127.0, (held.note.key - 60.0) / 12.0, held.random, held.glide_from_st)
         records.append((held.restarts, not held.taken_over, begin, held.on, held.off, until, *numbers))
-    controls, points = [], np.zeros((0, 2))
-    for name, lane in program.patch.performance.controls.items():
-        controls.append((program.performance_rows[name], len(points), len(points) + len(lane)))
+    lanes, points = [], np.zeros((0, 2))
+    for name, lane in (program.patch.performance.controls if controls is None else controls).items():
+        lanes.append((program.performance_rows[name], len(points), len(points) + len(lane)))
         points = np.concatenate([points, np.array(lane, dtype=np.float64)])
-    voice, pulses = program.patch.voice, _pulses(program, rate)
+    voice, pulses = program.patch.voice, _pulses(program, rate, turns)
     return EventTable(
         np.array(records, dtype=_NOTE),
-        np.array(controls, dtype=_CONTROL),
+        np.array(lanes, dtype=_CONTROL),
         np.array(sorted({pulse[0] for pulse in pulses}), dtype=np.int64),
         np.array(pulses, dtype=_PULSE),
         points,
@@ -64,7 +75,7 @@ def event_table(program: Program, notes: Sequence[VoiceNote], rate: int) -> Even
     )
 
 
-def _pulses(program: Program, rate: int) -> list[tuple[int, int, int, float]]:
+def _pulses(program: Program, rate: int, turns: Sequence[int]) -> list[tuple[int, int, int, float]]:
     """Return the strikes of all hits as row, first sample, sample after the last and strength, in time."""
     phrase = program.patch.phrase
     if phrase is None:
@@ -72,9 +83,9 @@ def _pulses(program: Program, rate: int) -> list[tuple[int, int, int, float]]:
     found = []
     for hit in phrase.hits:
         rows = [program.performance_rows[hit_signal(hit.id, trigger)] for trigger in (False, True)]
-        for strike in hit.strikes:
-            begin = round(strike.at * phrase.beat_s * rate)
-            end = max(round((strike.at + strike.length) * phrase.beat_s * rate), begin + 1)
+        for strike, turn in product(hit.strikes, turns):
+            begin = turn + round(strike.at * phrase.beat_s * rate)
+            end = max(turn + round((strike.at + strike.length) * phrase.beat_s * rate), begin + 1)
             found.append((rows[0], begin, end, strike.strength))
             found.append((rows[1], begin, begin + 1, strike.strength))
     return sorted(found, key=lambda pulse: (pulse[1], pulse[2]))

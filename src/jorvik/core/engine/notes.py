@@ -29,28 +29,42 @@ def run_length(patch: Patch, rate: int) -> int:
     return round(patch.performance.seconds * rate)
 
 
-def voices(patch: Patch, rate: int) -> list[list[VoiceNote]]:
-    """Return the notes of each voice, in time: one note each for poly, all of them on one voice otherwise."""
+def voice_count(patch: Patch) -> int:
+    """Return how many voices play: one for each note for poly, one otherwise."""
+    return len(patch.performance.notes) if patch.voice.mode == "poly" else 1
+
+
+def voice_notes(patch: Patch, rate: int, voice: int) -> list[VoiceNote]:
+    """Return the notes of a voice, in time: one note for poly, all of them otherwise."""
     notes = patch.performance.notes
     seed = stream(patch.performance.seed, "note_random")
-    randoms = [note_random(seed, i) for i in range(len(notes))]
     if patch.voice.mode == "poly":
-        return [[_held(i, note, rate, randoms[i])] for i, note in enumerate(notes)]
+        return [_held(voice, notes[voice], rate, note_random(seed, voice))]
     in_time = sorted(range(len(notes)), key=lambda i: (notes[i].start_s, i))
-    return [_one_voice(patch, [_held(i, notes[i], rate, randoms[i]) for i in in_time], rate)]
+    return one_voice(patch, [_held(i, notes[i], rate, note_random(seed, i)) for i in in_time], rate)
+
+
+def voices(patch: Patch, rate: int) -> list[list[VoiceNote]]:
+    """Return the notes of each voice."""
+    return [voice_notes(patch, rate, voice) for voice in range(voice_count(patch))]
+
+
+def window(patch: Patch, rate: int, notes: Sequence[VoiceNote], whole: int) -> tuple[int, int]:
+    """Return the first sample of the run of a voice that plays some notes, and how many it has.
+
+    Under a phrase each note of a poly patch is run from its note-on to its note-off and the tail; else every voice is
+    run from the first sample to the last, ``whole`` samples.
+    """
+    if patch.phrase is None or patch.voice.mode != "poly":
+        return 0, whole
+    [held] = notes
+    return held.on, min(held.off + round(patch.performance.tail_s * rate), whole) - held.on
 
 
 def windows(patch: Patch, rate: int) -> list[tuple[int, int]]:
-    """Return the first sample of each voice's run, and how many it has.
-
-    Under a phrase each note of a poly patch is run from its note-on to its note-off and the tail; else every voice is
-    run from the first sample to the last.
-    """
+    """Return the window of each voice; see :func:`window`."""
     whole = run_length(patch, rate)
-    if patch.phrase is None or patch.voice.mode != "poly":
-        return [(0, whole)] * len(voices(patch, rate))
-    tail = round(patch.performance.tail_s * rate)
-    return [(held.on, min(held.off + tail, whole) - held.on) for [held] in voices(patch, rate)]
+    return [window(patch, rate, notes, whole) for notes in voices(patch, rate)]
 
 
 def _held(number: int, note: Note, rate: int, random: float) -> VoiceNote:
@@ -58,7 +72,7 @@ def _held(number: int, note: Note, rate: int, random: float) -> VoiceNote:
     return VoiceNote(number, note, on, off, taken_over=False, restarts=True, glide_from_st=0.0, random=random)
 
 
-def _one_voice(patch: Patch, notes: Sequence[VoiceNote], rate: int) -> list[VoiceNote]:
+def one_voice(patch: Patch, notes: Sequence[VoiceNote], rate: int) -> list[VoiceNote]:
     """Let each note take the voice over from the one before, gliding from wherever its pitch is then."""
     played: list[VoiceNote] = []
     glide = patch.voice.glide_ms / 1000.0

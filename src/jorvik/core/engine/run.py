@@ -14,7 +14,7 @@ from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.dispatch import run_block
 from jorvik.core.engine.events import EventTable, event_table
 from jorvik.core.engine.finite import FiniteCheck
-from jorvik.core.engine.notes import VoiceNote, run_length, voices, windows
+from jorvik.core.engine.notes import VoiceNote, run_length, voice_count, voice_notes, window
 from jorvik.core.engine.program import Code, Program, compile_patch, placed
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.row_keys import parts, row_keys, without
@@ -27,7 +27,7 @@ T = TypeVar("T")
 BLOCK = 4096
 """Samples between two looks at whether the caller has cancelled."""
 
-STRETCH = 256
+STRETCH = 512
 """Samples that one row after another is made for: few enough that a large patch's rows stay near the processor."""
 
 STAGED = 1_000_000
@@ -71,7 +71,7 @@ class Shared(Protocol):
         """Write those that voices read into a table from a column on: so many samples of the performance."""
 
 
-class _Before(NamedTuple):
+class Before(NamedTuple):
     """What a window begins with: parameters, states and inputs, and the last sample of the rows that were run."""
 
     p: Floats
@@ -112,14 +112,14 @@ class Run:
         """
         if not MIN_RATE <= rate <= MAX_RATE:
             raise Problem("the sample rate", f"{rate} Hz", f"{MIN_RATE} to {MAX_RATE} Hz")
-        played = voices(patch, rate)
-        if not 0 <= voice < len(played):
-            raise Problem("the voice", f"number {voice + 1}", f"1 to {len(played)}, as many as this patch plays")
+        if not 0 <= voice < (count := voice_count(patch)):
+            raise Problem("the voice", f"number {voice + 1}", f"1 to {count}, as many as this patch plays")
         self.patch = patch
         self.rate = rate
-        self.origin, self.length = (0, run_length(patch, rate)) if is_whole else windows(patch, rate)[voice]
+        self._played = voice_notes(patch, rate, voice)
+        whole = run_length(patch, rate)
+        self.origin, self.length = (0, whole) if is_whole else window(patch, rate, self._played, whole)
         """The sample of the performance with which the run begins, and how many it has."""
-        self._played = played[voice]
         self.notes = [replace(n, on=n.on - self.origin, off=n.off - self.origin) for n in self._played]
         """The notes, counted from the first sample of the run."""
         if self.length < 1:
@@ -127,6 +127,7 @@ class Run:
             raise Problem("the run", found, f"longer: a sample is {1e6 / rate:.3g} us")
         self.program: Program = compile_patch(patch, self.notes[0].number)
         self._shared = shared
+        self._ready: Before | None = None
 
     @cached_property
     def note(self) -> VoiceNote:
@@ -201,18 +202,18 @@ class Run:
         self, table: Floats, code: Code, ends: Sequence[int], cancelled: Callable[[], bool]
     ) -> Iterator[tuple[int, int, Callable[[], Floats]]]:
         """Yield blocks as if no note were played, with what fills the table from column 1 on and returns the states."""
-        program = self.program
-        p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
-        played = self._table._replace(notes=self._table.notes[:0])
-        code, flat, events = placed(code, table.shape[1]), table.reshape(-1), np.zeros(STRETCH, dtype=np.int64)
-        run, rate = run_block(), float(self.rate)
-        for first, end in zip([0, *ends], ends, strict=False):
-            if cancelled():
-                raise Cancelled
+        passed = Pass(
+            self.program,
+            self.rate,
+            table,
+            placed(code, table.shape[1]),
+            self._table._replace(notes=self._table.notes[:0]),
+        )
+        for first, end in _spans(ends, cancelled):
 
             def step(begin: int = first, length: int = end - first) -> Floats:
-                run(code, played, table, flat, 1, length, p, s, program.d, x, events, begin, rate, True)
-                return s
+                passed.fill(1, begin, length)
+                return passed.s
 
             yield first, end, step
 
@@ -221,32 +222,29 @@ class Run:
         """What is played, in samples of the whole performance."""
         return event_table(self.program, self._played, self.rate)
 
-    @cached_property
-    def _before(self) -> "_Before":
+    def _before(self, cancelled: Callable[[], bool]) -> Before:
         """Run what keeps something of the time before the window, from the first sample of the performance to it."""
-        program = self.program
-        p, s, x = program.p.copy(), program.s.copy(), program.x.copy()
+        if self._ready is not None:
+            return self._ready
+        program, shared = self.program, self._shared
         if self.origin == 0:
-            return _Before(p, s, x, [], np.zeros(0))
-        code = self._shared.before if self._shared else code_before(program, set())
-        rows = self._shared.before_rows if self._shared else sorted(rows_of(program, code))
+            return Before(program.p, program.s, program.x, [], np.zeros(0))
+        code = shared.before if shared else code_before(program, set())
+        rows = shared.before_rows if shared else sorted(rows_of(program, code))
         table = np.zeros((program.rows, _spread(min(BLOCK, self.origin) + 1 if code.nodes.size else 2)))
-        placed_code, flat, events = placed(code, table.shape[1]), table.reshape(-1), np.zeros(STRETCH, dtype=np.int64)
-        run, rate = run_block(), float(self.rate)
-        for first in range(0, self.origin if code.nodes.size else 0, BLOCK):
-            length = min(BLOCK, self.origin - first)
-            if self._shared is not None:
-                self._shared.fill(table, 1, first, length)
-            run(placed_code, self._table, table, flat, 1, length, p, s, program.d, x, events, first, rate, True)
-            table[:, 0] = table[:, length]
-        if self._shared is not None:
-            self._shared.fill(table, 0, self.origin - 1, 1)
-            self._shared.begin(self.origin, s, table)
-        return _Before(p, s, x, rows, table[rows, 0])
+        passed = Pass(program, self.rate, table, placed(code, table.shape[1]), self._table, shared)
+        for first, end in _spans(_ends(self.origin) if code.nodes.size else [], cancelled):
+            passed.fill(1, first, end - first)
+            table[:, 0] = table[:, end - first]
+        if shared:
+            shared.fill(table, 0, self.origin - 1, 1)
+            shared.begin(self.origin, passed.s, table)
+        self._ready = Before(passed.p, passed.s, passed.x, rows, table[rows, 0])
+        return self._ready
 
     def block_ends(self) -> list[int]:
         """Return where blocks of the usual length end."""
-        return [*range(BLOCK, self.length, BLOCK), self.length]
+        return _ends(self.length)
 
     def _in_stages(self, table: Floats, code: Code, cancelled: Callable[[], bool]) -> Iterator[tuple[int, int]]:
         """Run some code over a whole table; yield first and last sample of each block that is done.
@@ -282,29 +280,73 @@ class Run:
 
         Performance rows are written too, unless ``is_played`` is off.
         """
-        program, before = self.program, self._before
-        p, s, x = before.p.copy(), before.s.copy(), before.x.copy()
-        shared = self._shared if is_played else None
-        events = np.zeros(STRETCH, dtype=np.int64)
-        run = run_block()
-        code, flat = placed(code, table.shape[1]), table.reshape(-1)
-        first = 0
-        for end in ends:
-            if cancelled():
-                raise Cancelled
-            if end == first:
-                continue
+        before = self._before(cancelled)
+        passed = Pass(
+            self.program,
+            self.rate,
+            table,
+            placed(code, table.shape[1]),
+            self._table,
+            self._shared if is_played else None,
+            before,
+            is_played,
+        )
+        for first, end in _spans(ends, cancelled):
 
             def step(column: int, begin: int = first, length: int = end - first) -> None:
-                at, rate = self.origin + begin, float(self.rate)
                 if begin == 0 and before.rows:
                     table[before.rows, column - 1] = before.last
-                if shared is not None:
-                    shared.fill(table, column, at, length)
-                run(code, self._table, table, flat, column, length, p, s, program.d, x, events, at, rate, is_played)
+                passed.fill(column, self.origin + begin, length)
 
             yield first, end, step
-            first = end
+
+
+class Pass:
+    """Some code of a run going over a table, stretch after stretch; it keeps its states from one to the next."""
+
+    def __init__(
+        self,
+        program: Program,
+        rate: int,
+        table: Floats,
+        code: Code,
+        played: EventTable,
+        shared: "Shared | None" = None,
+        start: "Before | None" = None,
+        is_played: bool = True,
+    ) -> None:
+        """Begin as the performance does, or as ``start`` says; write performance rows unless ``is_played`` is off.
+
+        The code has been :func:`placed` for the table.
+        """
+        begins = (start.p, start.s, start.x) if start else (program.p, program.s, program.x)
+        self.p, self.s, self.x = (one.copy() for one in begins)
+        self._table, self._flat, self._code = table, table.reshape(-1), code
+        self._d, self._rate, self._run = program.d, float(rate), run_block()
+        self.played, self._shared, self._is_played = played, shared, is_played
+        self._events = np.zeros(STRETCH, dtype=np.int64)
+
+    def fill(self, column: int, at: int, length: int) -> None:
+        """Fill the table from a column on with so many samples of the performance, the first of them ``at``."""
+        if self._shared is not None:
+            self._shared.fill(self._table, column, at, length)
+        held = (self.p, self.s, self._d, self.x, self._events)
+        self._run(
+            self._code, self.played, self._table, self._flat, column, length, *held, at, self._rate, self._is_played
+        )
+
+
+def _ends(length: int) -> list[int]:
+    return [*range(BLOCK, length, BLOCK), length]
+
+
+def _spans(ends: Sequence[int], cancelled: Callable[[], bool]) -> Iterator[tuple[int, int]]:
+    """Yield first and last sample of the blocks with those ends that are not empty, as long as nobody cancels."""
+    for first, end in zip([0, *ends], ends, strict=False):
+        if cancelled():
+            raise Cancelled
+        if end > first:
+            yield first, end
 
 
 def _spread(columns: int) -> int:

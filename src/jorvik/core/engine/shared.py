@@ -5,6 +5,7 @@ something (a free phase, a slew, a loop) is run from time 0, alone with what it 
 of a run of the whole phrase.
 """
 
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -37,13 +38,53 @@ def _hears(program: Program, number: int) -> bool:
     return module.hears_notes([name.removeprefix(prefix) for name in program.lanes if name.startswith(prefix)])
 
 
+@dataclass(frozen=True)
+class SharedParts:
+    """What every voice of a poly patch has alike, and what each is run through."""
+
+    rows: set[int]
+    """The rows that no note changes."""
+    code: Code
+    """What each voice is run through: everything else."""
+    before: Code
+    """What of it is run for each voice from the first sample of the performance to its window."""
+    before_rows: list[int]
+    """The rows of which a window reads the sample before its first."""
+    alike: list[int]
+    """Rows of what is run before a window that are the same before any note."""
+    modules_alike: list[int]
+    """The numbers of the modules that make them."""
+    once: Code
+    """What is run once for all: the rows that no note changes, and what is the same before any."""
+
+
+def shared_parts(program: Program) -> SharedParts:
+    """Return what the voices of a poly patch share."""
+    every, rows = set(range(program.rows)), shared_rows(program)
+    before = code_before(program, rows)
+    alike = same_before_notes(program, before, rows)
+    rest = rows_of(program, before) - alike
+    if any(row in alike for node in nodes_of(program) if rest.issuperset(node.makes) for row in node.reads):
+        # What differs from note to note reads what does not: both are run for each.
+        alike, rest = set(), rest | alike
+    return SharedParts(
+        rows=rows,
+        code=without(program, rows),
+        before=without(program, every - rest),
+        before_rows=sorted(rest | alike | rows),
+        alike=sorted(alike),
+        modules_alike=[number for number, row in enumerate(program.module_rows.values()) if row in alike],
+        once=without(program, every - rows - alike),
+    )
+
+
 def rows_of(program: Program, code: Code) -> set[int]:
     """Return the rows that some of a program's code makes."""
     nodes = nodes_of(program)
     return {row for number in code.nodes.tolist() for row in nodes[number].makes}
 
 
-def alike_before(program: Program, before: Code, shared: set[int]) -> set[int]:
+def same_before_notes(program: Program, before: Code, shared: set[int]) -> set[int]:
     """Return the rows of what is run before a window that are the same before any note."""
     nodes = nodes_of(program)
     wanted = rows_of(program, before)

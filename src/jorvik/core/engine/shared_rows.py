@@ -11,10 +11,10 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.finite import FiniteCheck
 from jorvik.core.engine.notes import run_length, windows
 from jorvik.core.engine.program import Code, Program
-from jorvik.core.engine.row_keys import nodes_of, without
+from jorvik.core.engine.row_keys import nodes_of
 from jorvik.core.engine.row_store import RowStore
 from jorvik.core.engine.run import BLOCK, Run, never
-from jorvik.core.engine.shared import alike_before, code_before, rows_of, shared_rows
+from jorvik.core.engine.shared import shared_parts
 
 MOST_BYTES: Final = 160_000_000
 """Rows beyond this lie in a scratch file."""
@@ -29,23 +29,12 @@ class SharedRows:
         Raises Cancelled, and Problem where it comes to no finite number.
         """
         run = Run(patch, rate, is_whole=True)
-        program, every = run.program, set(range(run.program.rows))
-        self.rows = shared_rows(program)
-        self.code = without(program, self.rows)
-        self._read = _read(program, self.rows)
+        parts = self._parts = shared_parts(run.program)
+        self.rows, self.code, self.before, self.before_rows = parts.rows, parts.code, parts.before, parts.before_rows
+        self._read = rows_read(run.program, self.rows)
         self._store = RowStore(self._read, run.length, MOST_BYTES)
-        before = code_before(program, self.rows)
-        alike = alike_before(program, before, self.rows)
-        rest = rows_of(program, before) - alike
-        if any(row in alike for node in nodes_of(program) if rest.issuperset(node.makes) for row in node.reads):
-            # What differs from note to note reads what does not: both are run for each.
-            alike, rest = set(), rest | alike
-        self.before = without(program, every - rest)
-        self.before_rows = sorted(rest | alike | self.rows)
-        self._alike = sorted(alike)
-        self._keeping = [number for number, row in enumerate(program.module_rows.values()) if row in alike]
-        self._began: dict[int, tuple[Floats, Floats]] = {}
-        self._run_once(run, without(program, every - self.rows - alike), cancelled)
+        self._at_origin: dict[int, tuple[Floats, Floats]] = {}
+        self._run_once(run, parts.once, cancelled)
 
     def _run_once(self, run: Run, code: Code, cancelled: Callable[[], bool]) -> None:
         """Run what is shared, and what is the same before every note as if none came, noting where it is at each."""
@@ -60,12 +49,12 @@ class SharedRows:
                 self._store.put(row, first, table[row, 1 : end - first + 1])
             table[:, 0] = table[:, end - first]
             if end in origins:
-                self._began[end] = s[self._keeping].copy(), table[self._alike, 0].copy()
+                self._at_origin[end] = s[self._parts.modules_alike].copy(), table[self._parts.alike, 0].copy()
 
     def begin(self, origin: int, s: Floats, table: Floats) -> None:
         """Set states, and the last sample of rows, of what is the same before every note: as it is before a sample."""
-        if origin in self._began:
-            s[self._keeping], table[self._alike, 0] = self._began[origin]
+        if origin in self._at_origin:
+            s[self._parts.modules_alike], table[self._parts.alike, 0] = self._at_origin[origin]
 
     def fill(self, table: Floats, column: int, first: int, length: int) -> None:
         """Write what voices read into a table from a column on: so many samples of the phrase."""
@@ -80,7 +69,7 @@ def shared_by_voices(patch: Patch, rate: int, cancelled: Callable[[], bool] = ne
     return SharedRows(patch, rate, cancelled)
 
 
-def _read(program: Program, shared: set[int]) -> list[int]:
+def rows_read(program: Program, shared: set[int]) -> list[int]:
     """Return the shared rows that voices read, or that are heard of them."""
     own = [node for node in nodes_of(program) if not shared.issuperset(node.makes)]
     read = {row for node in own for row in node.reads} & shared

@@ -11,7 +11,7 @@ from jorvik.core.figures.base import Figure
 from jorvik.core.measure.closed_forms import done_after
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import CLICK_JUMP, CLICK_WITHIN_S
-from jorvik.core.units.words import time_text
+from jorvik.core.units.words import share_text, time_text
 
 
 def find(context: Context) -> Iterator[Figure]:
@@ -33,7 +33,7 @@ def find(context: Context) -> Iterator[Figure]:
                 f"least {stage} without a click",
                 least,
                 "s",
-                f"Shorter, the level goes {CLICK_JUMP:.0%} of full scale within {time_text(CLICK_WITHIN_S)}.",
+                f"Shorter, the level goes {share_text(CLICK_JUMP)} of full scale within {time_text(CLICK_WITHIN_S)}.",
                 words=time_text(least) if least > 0.0 else "none: too quiet to click",
             )
 

@@ -13,7 +13,7 @@ from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_shar
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
 from jorvik.core.units.noticed import SILENT
-from jorvik.core.units.words import in_words
+from jorvik.core.units.words import in_words, share_text
 
 
 def find(context: Context) -> Iterator[Figure]:
@@ -45,6 +45,6 @@ def find(context: Context) -> Iterator[Figure]:
                 "offset that removes it",
                 missing,
                 "ratio",
-                f"More on the set value, so that the least reachable one is {SILENT:.0%}.",
+                f"More on the set value, so that the least reachable one is {share_text(SILENT)}.",
                 "Reachable",
             )

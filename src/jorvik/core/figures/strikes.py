@@ -6,7 +6,7 @@ from jorvik.core.document.destinations import VOICE
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.beat import LEVEL, AtStrike, against_beat
 from jorvik.core.measure.context import Context
-from jorvik.core.units.words import in_words, time_text
+from jorvik.core.units.words import in_words, share_text, time_text
 
 MOST = 16
 """Strokes that are told one by one."""
@@ -32,7 +32,7 @@ def find(context: Context) -> Iterator[Figure]:
 
 
 def _figure(context: Context, track: str, name: str, strike: AtStrike) -> Figure:
-    at = f"at {time_text(strike.at_s)}, {strike.strength:.0%}"
+    at = f"at {time_text(strike.at_s)}, {share_text(strike.strength)}"
     dip = ""
     if strike.dip_db is not None:
         away = strike.dip_offset_s or 0.0
@@ -47,7 +47,7 @@ def _figure(context: Context, track: str, name: str, strike: AtStrike) -> Figure
         moved = f"stays at {in_words(strike.value, lane.unit)}"
     else:
         left = strike.left_at_next or 0.0
-        closed = "closed by the next" if strike.found_closed else f"{left:.0%} left at the next"
+        closed = "closed by the next" if strike.found_closed else f"{share_text(left)} left at the next"
         moved = f"{in_words(strike.peak, lane.unit)} after {time_text(strike.peak_after_s or 0.0)}, {closed}"
     words = f"{moved}; {dip}" if dip and name in VOICE else moved
     return Figure(name, at, strike.value, lane.unit, HELP, f"Against {track}", words=words)

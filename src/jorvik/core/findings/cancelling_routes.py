@@ -13,6 +13,7 @@ from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.lane import correlation
 from jorvik.core.measure.patch import effects
+from jorvik.core.units.words import share_text
 
 AGAINST = -0.9
 LEFT = 0.25
@@ -44,7 +45,7 @@ def find(context: Context) -> Iterator[Finding]:
             yield Finding(
                 rule="cancelling_routes",
                 severity="caution",
-                sentence=f"{a.source} and {b.source} cancel each other on {title}: {LEFT * together / most:.0%} of the movement is left.",
+                sentence=f"{a.source} and {b.source} cancel each other on {title}: {share_text(LEFT * together / most)} of the movement is left.",
                 why="Each is set far, and little is heard of either.",
                 about=name,
                 from_s=context.on_s,

@@ -8,9 +8,10 @@ from collections.abc import Iterator
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, edited
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.measure.beat import LEVEL, against_beat
+from jorvik.core.measure.beat import against_beat, at_hits
 from jorvik.core.measure.context import Context
-from jorvik.core.units.words import rounded, time_text
+from jorvik.core.signals import hit_of
+from jorvik.core.units.words import rounded, share_text, time_text
 
 LEFT = 0.25
 SOONER = 0.4
@@ -18,30 +19,23 @@ SOONER = 0.4
 
 def find(context: Context) -> Iterator[Finding]:
     """Yield a caution for each track and destination of which any stroke finds it open."""
-    for track, lanes in against_beat(context).hits.items():
-        for name, strikes in lanes.items():
-            if name == LEVEL or name not in VOICE or VOICE[name].part not in ("timbre", "level"):
-                continue
-            open_ = [s for s in strikes[:-1] if s.left_at_next is not None and s.left_at_next >= LEFT]
-            if not open_ or not _listens(context, name, track):
-                continue
-            first = open_[0]
-            title = VOICE[name].title
-            yield Finding(
-                rule="found_open",
-                severity="caution",
-                sentence=f"{title} is still {first.left_at_next:.0%} open when the stroke of {track} after {time_text(first.at_s)} comes; so it is at {len(open_)} of {len(strikes) - 1}.",
-                why="A stroke that finds it open does not open it; only what closes in between is heard as a beat.",
-                about=name,
-                from_s=max(first.at_s - context.trace.run.origin / context.rate, 0.0),
-                to_s=context.off_s,
-                fix=_fix(context, name, track),
-                which=track,
-            )
-
-
-def _listens(context: Context, name: str, track: str) -> bool:
-    return bool(_followers(context, name, track))
+    for track, name, strikes in at_hits(context, "timbre", "level"):
+        open_ = [s for s in strikes[:-1] if s.left_at_next is not None and s.left_at_next >= LEFT]
+        if not open_ or not _followers(context, name, track):
+            continue
+        first = open_[0]
+        title = VOICE[name].title
+        yield Finding(
+            rule="found_open",
+            severity="caution",
+            sentence=f"{title} is still {share_text(first.left_at_next or 0.0)} open when the stroke of {track} after {time_text(first.at_s)} comes; so it is at {len(open_)} of {len(strikes) - 1}.",
+            why="A stroke that finds it open does not open it; only what closes in between is heard as a beat.",
+            about=name,
+            from_s=context.in_window(first.at_s),
+            to_s=context.off_s,
+            fix=_fix(context, name, track),
+            which=track,
+        )
 
 
 def _followers(context: Context, name: str, track: str) -> list[str]:
@@ -50,7 +44,7 @@ def _followers(context: Context, name: str, track: str) -> list[str]:
     heard = [
         module.id
         for module in context.patch.modules
-        if any(isinstance(value, str) and value.startswith(f"hit:{track}") for _, value in module.input_signals())
+        if any(isinstance(value, str) and hit_of(value) == track for _, value in module.input_signals())
     ]
     return [name for name in heard if name in sources]
 

@@ -14,7 +14,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.moved_cutoff import MovedCutoff
-from jorvik.core.units.words import rate_text
+from jorvik.core.units.words import rate_text, share_text
 
 NOTHING = 0.95
 SILENT_DB = -40.0
@@ -31,7 +31,7 @@ def find(context: Context) -> Iterator[Finding]:
     if idle >= NOTHING:
         yield _said(
             context,
-            f"The cutoff moves, and changes nothing {idle:.0%} of the {what}: no harmonic by as much as 1 dB.",
+            f"The cutoff moves, and changes nothing {share_text(idle)} of the {what}: no harmonic by as much as 1 dB.",
             "It lies beyond everything that the tone has; what moves it is not heard.",
             _brought(context, moved, moved.hz.min() * 2.0, "into the tone"),
             "idle",
@@ -41,7 +41,7 @@ def find(context: Context) -> Iterator[Finding]:
     if silent >= SILENT_SHARE:
         yield _said(
             context,
-            f"{silent:.0%} of the {what} the cutoff lies so far from the tone that it is {-SILENT_DB:g} dB down or more.",
+            f"{share_text(silent)} of the {what} the cutoff lies so far from the tone that it is {-SILENT_DB:g} dB down or more.",
             "Those notes or moments fall silent though nothing closes the amplifier.",
             _nearer(context, moved),
             "silent",

@@ -13,6 +13,7 @@ from jorvik.core.dsp.svf import quality, resonance_of
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.levels import decibels
+from jorvik.core.units.words import share_text
 
 LIFT_DB = 24.0
 SWEEP_ST = 3.0
@@ -32,7 +33,7 @@ def find(context: Context) -> Iterator[Finding]:
         base = context.patch.base(VOICE[peak_name])
         fix = None
         if not context.routes_to(peak_name):
-            fix = Fix(f"resonance {fits:.0%}", edited(context.patch, base={peak_name: round(fits, 2)}))
+            fix = Fix(f"resonance {share_text(fits)}", edited(context.patch, base={peak_name: round(fits, 2)}))
         yield Finding(
             rule="loud_jump",
             severity="caution",

@@ -10,7 +10,7 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.measure.beat import LEVEL, against_beat
+from jorvik.core.measure.beat import at_hits
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import time_text
 
@@ -20,27 +20,24 @@ LEAST_DB = 3.0
 
 def find(context: Context) -> Iterator[Finding]:
     """Yield a caution for each track and level of which most dips are early or late."""
-    for track, lanes in against_beat(context).hits.items():
-        for name, strikes in lanes.items():
-            if name == LEVEL or name not in VOICE or VOICE[name].part != "level":
-                continue
-            dips = [s for s in strikes if s.dip_db is not None and s.dip_db >= LEAST_DB]
-            off = [s for s in dips if abs(s.dip_offset_s or 0.0) > MISSES_S]
-            if len(off) < 1 or len(off) < 0.5 * len(dips):
-                continue
-            worst = max(off, key=lambda s: abs(s.dip_offset_s or 0.0))
-            away = worst.dip_offset_s or 0.0
-            yield Finding(
-                rule="missed_hit",
-                severity="caution",
-                sentence=f"The dip of {VOICE[name].title.lower()} at {time_text(worst.at_s)} lies {time_text(abs(away))} {'after' if away > 0 else 'before'} its stroke of {track}.",
-                why="Room that is made beside a stroke is not there where the stroke needs it.",
-                about=name,
-                from_s=max(worst.at_s - context.trace.run.origin / context.rate, 0.0),
-                to_s=context.off_s,
-                fix=_followed(context, name, track),
-                which=track,
-            )
+    for track, name, strikes in at_hits(context, "level"):
+        dips = [s for s in strikes if s.dip_db is not None and s.dip_db >= LEAST_DB]
+        off = [s for s in dips if abs(s.dip_offset_s or 0.0) > MISSES_S]
+        if len(off) < 1 or len(off) < 0.5 * len(dips):
+            continue
+        worst = max(off, key=lambda s: abs(s.dip_offset_s or 0.0))
+        away = worst.dip_offset_s or 0.0
+        yield Finding(
+            rule="missed_hit",
+            severity="caution",
+            sentence=f"The dip of {VOICE[name].title.lower()} at {time_text(worst.at_s)} lies {time_text(abs(away))} {'after' if away > 0 else 'before'} its stroke of {track}.",
+            why="Room that is made beside a stroke is not there where the stroke needs it.",
+            about=name,
+            from_s=context.in_window(worst.at_s),
+            to_s=context.off_s,
+            fix=_followed(context, name, track),
+            which=track,
+        )
 
 
 def _followed(context: Context, name: str, track: str) -> Fix | None:

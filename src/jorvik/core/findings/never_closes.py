@@ -11,7 +11,7 @@ from functools import partial
 from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, fix
 from jorvik.core.measure.context import Context
-from jorvik.core.units.words import time_text
+from jorvik.core.units.words import share_text, time_text
 
 LEAST_TAIL_S = 0.05
 OPEN = 0.01
@@ -32,7 +32,7 @@ def find(context: Context) -> Iterator[Finding]:
     yield Finding(
         rule="never_closes",
         severity="caution",
-        sentence=f"The amplifier is still at {last:.0%} when the run ends, {time_text(context.end_s - context.off_s)} after note-off: {sources} moves it, and nothing closes it.",
+        sentence=f"The amplifier is still at {share_text(last)} when the run ends, {time_text(context.end_s - context.off_s)} after note-off: {sources} moves it, and nothing closes it.",
         why="Once a route reaches the amplitude the gate no longer closes the amplifier; the note goes on until it is cut.",
         about="amplitude",
         from_s=context.off_s,

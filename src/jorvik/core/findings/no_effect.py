@@ -83,6 +83,8 @@ def _idle(patch: Patch, name: str) -> tuple[str, Fix] | None:
             return f"{title} stands at {in_words(0.0, at.unit)}", Fix(
                 f"{at.title.lower()} {in_words(at.first_amount, at.unit)}", edited(patch, base={level: at.first_amount})
             )
+    if name == "recording_level" and patch.voice.oscillators.recording is None:
+        return "the patch has no recording", Fix("recording level 0", edited(patch, base={"recording_level": 0.0}))
     if name == "signal_level" and patch.voice.signal is None and patch.modules:
         first = patch.modules[0].id
         return "no signal is named to be heard", Fix(f"{first} as sound", edited(patch, voice={"signal": first}))

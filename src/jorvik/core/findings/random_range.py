@@ -14,6 +14,7 @@ from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import SILENT
+from jorvik.core.units.words import share_text
 
 SHARE = 0.02
 OCTAVE_ST = 12.0
@@ -57,7 +58,7 @@ def _silence(context: Context, route: Route) -> Iterator[Finding]:
     yield Finding(
         rule="random_range",
         severity="caution",
-        sentence=f"{share:.0%} of {route.source}'s values leave {lane.lane.destination.title.lower()} at nothing.",
+        sentence=f"{share_text(share)} of {route.source}'s values leave {lane.lane.destination.title.lower()} at nothing.",
         why=f"Those notes fall silent; {offset:g} more on the set value just removes them.",
         about=name,
         from_s=context.on_s,

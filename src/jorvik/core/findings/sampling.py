@@ -13,6 +13,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
+from jorvik.core.units.words import share_text
 
 CONSTANT = 0.25
 NARROW = 0.02
@@ -37,7 +38,7 @@ def find(context: Context) -> Iterator[Finding]:
                 context,
                 module.id,
                 "caution",
-                f"{module.id} takes its input at {rises / clock.size:.0%} of all samples.",
+                f"{module.id} takes its input at {share_text(rises / clock.size)} of all samples.",
                 "It is a copy that comes late; a slower clock makes it hold.",
             )
         elif np.ptp(given) < 1e-9:
@@ -73,7 +74,7 @@ def _window(
             context,
             name,
             "caution",
-            f"{name} tracks for {share:.1%} of the time: too narrow a window to follow anything.",
+            f"{name} tracks for {share_text(share, 1)} of the time: too narrow a window to follow anything.",
             "It follows its input only while its clock is high.",
             _half_open(context, name, clock),
         )

@@ -93,7 +93,7 @@ def macro_set(patch: Patch, macro: str, place: float, values: dict[str, float]) 
         document = _with_range(document, macro, name, mine[0] if mine else None, fields)
         # One range does what all of them did.
         replaced += [other.id for other in mine[1:]]
-    return edited(patch.remade(document), without_routes=tuple(replaced))
+    return edited(patch.with_document(document), without_routes=tuple(replaced))
 
 
 def _with_range(

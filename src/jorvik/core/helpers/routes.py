@@ -55,7 +55,7 @@ def with_polarity(patch: Patch, name: str, polarity: Polarity, keep: bool = True
     """
     route = route_of(patch, name)
     if not keep or not route.adds or route.bend != 0.0 or route.via is not None or route.polarity == polarity:
-        return patch.remade(with_route(patch.document(), name, {"polarity": polarity}))
+        return patch.with_document(with_route(patch.document(), name, {"polarity": polarity}))
     # From what the route has to the source as it is, then on to what is wanted: each as (factor, left over).
     to_plain = {"as_is": (1.0, 0.0), "unipolar": (0.5, 0.5), "bipolar": (2.0, -1.0)}[route.polarity]
     from_plain = {"as_is": (1.0, 0.0), "unipolar": (2.0, -1.0), "bipolar": (0.5, 0.5)}[polarity]
@@ -74,7 +74,7 @@ def with_polarity(patch: Patch, name: str, polarity: Polarity, keep: bool = True
             wanted = f"within {at.low:g} to {at.high:g}; change it as typed instead"
             raise Problem(f"the set value of {at.title.lower()}", f"{base:.4g} {at.unit}", wanted)
         document = with_base(document, at.name, base)
-    return patch.remade(document)
+    return patch.with_document(document)
 
 
 def to_range(patch: Patch, name: str) -> Patch:
@@ -94,7 +94,7 @@ def to_range(patch: Patch, name: str) -> Patch:
         if not at.low <= value <= at.high:
             raise Problem(at.title.lower(), f"{value:.4g} {at.unit} at an end", f"{at.low:g} to {at.high:g} {at.unit}")
     fields = {"mode": "range", "low": base, "high": high, "amount": None}
-    return patch.remade(with_route(patch.document(), name, fields))
+    return patch.with_document(with_route(patch.document(), name, fields))
 
 
 def to_amount(patch: Patch, name: str) -> Patch:
@@ -109,10 +109,10 @@ def to_amount(patch: Patch, name: str) -> Patch:
     amount = at.distance(route.low, route.high)
     document = with_route(patch.document(), name, {"mode": "add", "amount": amount, "low": None, "high": None})
     if at.name in VOICE:
-        return patch.remade(with_base(document, at.name, route.low))
+        return patch.with_document(with_base(document, at.name, route.low))
     module, _, field = at.name.partition(".")
     modules = [{**m, field: route.low} if m["id"] == module else m for m in document["modules"]]
-    return patch.remade({**document, "modules": modules})
+    return patch.with_document({**document, "modules": modules})
 
 
 def to_hertz(patch: Patch, name: str) -> Patch:
@@ -126,7 +126,7 @@ def to_hertz(patch: Patch, name: str) -> Patch:
         raise Problem("route", f"{route.mode} on {route.destination}", "an adding route on a frequency of the voice")
     base = patch.base(at)
     amount = at.moved(base, route.amount) - base
-    return patch.remade(with_route(patch.document(), name, {"amount": amount, "amount_unit": "Hz"}))
+    return patch.with_document(with_route(patch.document(), name, {"amount": amount, "amount_unit": "Hz"}))
 
 
 def to_octaves(patch: Patch, name: str) -> Patch:
@@ -142,4 +142,4 @@ def to_octaves(patch: Patch, name: str) -> Patch:
     if base + route.amount <= 0.0:
         raise Problem("amount", f"{route.amount:g} Hz from {base:g} Hz", f"over {-base:g} Hz, to be said in octaves")
     fields = {"amount": at.distance(base, base + route.amount), "amount_unit": None}
-    return patch.remade(with_route(patch.document(), name, fields))
+    return patch.with_document(with_route(patch.document(), name, fields))

@@ -61,8 +61,8 @@ def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
         fields["via"] = _signal(patch, match["via"])
     document, name = with_new_route(patch.document(), {"source": source, "destination": destination, **fields})
     if match["by"] is not None:
-        document = _left_over(patch.remade(document), name, match["left"], _signal(patch, match["by"]))
-    return patch.remade(document), name
+        document = _left_over(patch.with_document(document), name, match["left"], _signal(patch, match["by"]))
+    return patch.with_document(document), name
 
 
 def _how_far(patch: Patch, at: Destination, mode: str, sign: float, rest: str) -> dict[str, Any]:

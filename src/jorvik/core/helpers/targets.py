@@ -82,18 +82,19 @@ def solve(
     names: Sequence[str] | None = None,
     cancelled: Callable[[], bool] = never,
     progress: Callable[[int], None] | None = None,
+    voice: int = 0,
 ) -> Solved:
     """Return the patch that meets targets of a lane best, changed only in what is named (see :mod:`.changeable`).
 
-    With no names, in what is usual. Raises Problem when there is nothing to aim at, or nothing to change.
+    With no names, in what is usual; the lane is that of a voice. Raises Problem when there is nothing to aim at, or nothing to change.
     """
     at, free = checked(patch, lane, targets, names)
-    trials = _Trials(patch, at, free, cancelled, progress)
+    trials = _Trials(patch, at, free, cancelled, progress, voice)
     x, got = trials.toward(targets)
     if not _all_met(at, targets, got):
         # Of all that come as near as that, the one with the least change is wanted.
         x, _ = trials.toward([replace(target, value=value) for target, value in zip(targets, got, strict=True)])
-    return _solved(patch, at, targets, free, trials.start, x)
+    return trials.solved(targets, x)
 
 
 class _Trials:
@@ -106,8 +107,9 @@ class _Trials:
         free: Sequence[Changeable],
         cancelled: Callable[[], bool],
         progress: Callable[[int], None] | None,
+        voice: int,
     ) -> None:
-        self.patch, self.at, self.free = patch, at, free
+        self.patch, self.at, self.free, self.voice = patch, at, free, voice
         self.cancelled, self.progress = cancelled, progress
         self.lows, self.highs = (np.array(ends) for ends in zip(*(f.ends for f in free), strict=True))
         self.start: Floats = np.clip([f.tried(f.value) for f in free], self.lows, self.highs)
@@ -120,13 +122,13 @@ class _Trials:
             raise InterruptedError
         if self.progress:
             self.progress(self.runs)
-        return _figures(with_values(self.patch, self.free, x.tolist()), self.at, targets)
+        return _figures(with_values(self.patch, self.free, x.tolist()), self.at, targets, self.voice)
 
     def toward(self, targets: Sequence[Target]) -> tuple[Floats, list[float]]:
         """Return the values that come nearest to targets, and what the lane then has of each."""
         from scipy.optimize import least_squares
 
-        straight = _straight(self.patch, self.at, targets, self.free, self.start)
+        straight = _straight(self.patch, self.at, targets, self.free, self.start, self.voice)
         if straight is not None and np.all((self.lows <= straight) & (straight <= self.highs)):
             got = self.figures(straight, targets)
             if _all_met(self.at, targets, got):
@@ -151,22 +153,20 @@ class _Trials:
         x = self.lows + (best.x - 1.0) * way
         return x, self.figures(x, targets)
 
-
-def _solved(
-    patch: Patch, at: Destination, targets: Sequence[Target], free: Sequence[Changeable], start: Floats, x: Floats
-) -> Solved:
-    """Return an answer with figures that can be read, and what it comes to."""
-    tidy = [round(float(f"{b:.5g}"), 9) for b in x]
-    moved = [(f, a, b) for f, a, b in zip(free, start, tidy, strict=True) if abs(a - b) > 1e-4 * max(1.0, abs(a))]
-    solved = with_values(patch, [f for f, _, _ in moved], [b for _, _, b in moved])
-    got = _figures(solved, at, targets)
-    changes = [f"{f.label} {in_words(f.value, f.unit)} to {in_words(f.value_of(b), f.unit)}" for f, _, b in moved]
-    met = [Met(w, g, abs(_missed(at, w, g)) <= MET) for w, g in zip(targets, got, strict=True)]
-    return Solved(solved, changes, met)
+    def solved(self, targets: Sequence[Target], x: Floats) -> Solved:
+        """Return an answer with figures that can be read, and what it comes to."""
+        tidy = [round(float(f"{b:.5g}"), 9) for b in x]
+        both = zip(self.free, self.start, tidy, strict=True)
+        moved = [(f, a, b) for f, a, b in both if abs(a - b) > 1e-4 * max(1.0, abs(a))]
+        patch = with_values(self.patch, [f for f, _, _ in moved], [b for _, _, b in moved])
+        got = _figures(patch, self.at, targets, self.voice)
+        changes = [f"{f.label} {in_words(f.value, f.unit)} to {in_words(f.value_of(b), f.unit)}" for f, _, b in moved]
+        met = [Met(w, g, abs(_missed(self.at, w, g)) <= MET) for w, g in zip(targets, got, strict=True)]
+        return Solved(patch, changes, met)
 
 
 def _straight(
-    patch: Patch, at: Destination, targets: Sequence[Target], free: Sequence[Changeable], start: Floats
+    patch: Patch, at: Destination, targets: Sequence[Target], free: Sequence[Changeable], start: Floats, voice: int
 ) -> Floats | None:
     """Return the set value and amounts that bring each wanted level about at the moment where that figure is now.
 
@@ -181,7 +181,7 @@ def _straight(
     rows, missing = [], []
     n = at.steps_per_octave
     for target in targets:
-        of = trace(patch.with_note(velocity=target.velocity, key=target.key), DRAFT_RATE)
+        of = trace(patch.with_note_at(voice, target.velocity, target.key), DRAFT_RATE, voice)
         lane = of.lanes.get(at.name)
         if lane is None or target.what.endswith("_s") or (n and target.value <= 0.0):
             return None
@@ -215,16 +215,16 @@ def _moment(what: What, values: Floats, on: int, off: int) -> int:
     return on if what == "start" else on + held.size - 1
 
 
-def _figures(patch: Patch, at: Destination, targets: Sequence[Target]) -> list[float]:
+def _figures(patch: Patch, at: Destination, targets: Sequence[Target], voice: int) -> list[float]:
     """Return what a lane has of each target, one trace for each velocity and key that is asked for."""
     played = {(target.velocity, target.key) for target in targets}
-    had = {note: _had(patch.with_note(velocity=note[0], key=note[1]), at) for note in played}
+    had = {note: _had(patch.with_note_at(voice, *note), at, voice) for note in played}
     return [had[target.velocity, target.key][target.what] for target in targets]
 
 
-def _had(patch: Patch, at: Destination) -> dict[What, float]:
-    """Return everything that can be aimed at on a lane, as it is."""
-    of = trace(patch, DRAFT_RATE)
+def _had(patch: Patch, at: Destination, voice: int) -> dict[What, float]:
+    """Return everything that can be aimed at on a lane of a voice, as it is."""
+    of = trace(patch, DRAFT_RATE, voice)
     note = of.run.note
     values = of.lanes[at.name].value if at.name in of.lanes else np.full(of.run.length, patch.base(at))
     figures = measure(values, note.on, note.off, DRAFT_RATE)

@@ -3,13 +3,13 @@
 Of a poly patch a lane is that of the context's voice, and strokes outside its window are left out.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
 
-from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.destinations import VOICE, Part
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.meeting import Meeting, meet, periods
@@ -74,9 +74,17 @@ class Beat:
     bars: dict[str, list[float | None]]
     """By lane: its value at each bar line; None outside the voice's window."""
     meeting: Meeting | None
-    """When movers of unlike period are all at their start again; None where not within an hour, or there are none."""
+    """When sources of unlike period are all at their start again; None where not within an hour, or there are none."""
     note_rates: dict[str, dict[str, float]]
     """By envelope: its peak for notes of these lengths, one after the other at the tempo."""
+
+
+def at_hits(context: Context, *parts: Part) -> Iterator[tuple[str, str, list[AtStrike]]]:
+    """Yield hit track, destination and strikes for the voice's destinations of some parts that something moves."""
+    for track, lanes in against_beat(context).hits.items():
+        for name, strikes in lanes.items():
+            if name in VOICE and VOICE[name].part in parts:
+                yield track, name, strikes
 
 
 def against_beat(context: Context) -> Beat:

@@ -112,7 +112,7 @@ def _at_seed(context: Context, seed: int) -> Trace:
 def _seeded(context: Context, seed: int) -> Trace:
     document = context.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": seed}
-    patch = context.patch.remade(document)
+    patch = context.patch.with_document(document)
     return trace(patch, DRAFT_RATE, context.voice, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
 
 

@@ -75,6 +75,10 @@ class Context:
             patch, self.rate, self.voice if voice is None else voice, self.cancelled, most_bytes=MAX_SIDE_TRACE_BYTES
         )
 
+    def in_window(self, at_s: float) -> float:
+        """Return a moment of the performance in seconds from the first sample of the voice's window, 0 before it."""
+        return max(at_s - self.trace.run.origin / self.rate, 0.0)
+
     @property
     def on_s(self) -> float:
         """When the first note begins."""

@@ -1,4 +1,4 @@
-"""When movers of unlike period are all at their start again."""
+"""When sources of unlike period are all at their start again."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -20,7 +20,7 @@ _FINEST: Final = 960
 
 @dataclass(frozen=True)
 class Meeting:
-    """After how long movers meet."""
+    """After how long sources meet."""
 
     beats: float
     bars: float
@@ -47,7 +47,7 @@ def periods(context: Context) -> dict[str, Fraction | float]:
 
 
 def meet(beats: Mapping[str, Fraction | float], beat_s: float, beats_per_bar: int) -> Meeting | None:
-    """Return when movers of these periods, in beats, are all at their start again; None where not within an hour.
+    """Return when sources of these periods, in beats, are all at their start again; None where not within an hour.
 
     Fractions of a beat meet exactly, after their least common multiple. Free ones meet at the first
     whole turn of the longest that lies within 1 % of a period of a whole turn of each other.

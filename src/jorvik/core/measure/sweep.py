@@ -1,9 +1,11 @@
-"""The same patch at a sweep of something: velocities, keys, lengths, tempos, seeds."""
+"""The same patch at a sweep of something: velocities, keys, lengths, tempos, seeds, or a control held still."""
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from queue import SimpleQueue
-from typing import Any, Final, Literal, TypeVar
+from typing import Annotated, Any, Final, Literal, TypeVar
+
+from pydantic import Field
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import check_phrase
@@ -12,7 +14,8 @@ from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.problems import Problem
 
 T = TypeVar("T")
-By = Literal["velocity", "key", "length_s", "tempo_bpm", "seed", "mod_wheel", "pressure"]
+By = Literal["velocity", "key", "length_s", "tempo_bpm", "seed"] | Annotated[str, Field(max_length=80)]
+"""What is swept: something of the note or the performance, or a control lane, such as ``macro:far``."""
 
 MAX_SWEEP_S: Final = 600.0
 """Seconds of sound that a ladder may add up to: 127 velocities of a short note, or ten of the longest."""
@@ -21,18 +24,18 @@ MAX_SWEEP_S: Final = 600.0
 def at_step(patch: Patch, by: By, value: float) -> Patch:
     """Return a patch with one thing of its performance set.
 
-    Raises Problem when it is out of its range.
+    Raises Problem when it is out of its range, or a macro is not there.
     """
     if by in ("velocity", "key", "length_s"):
         return patch.with_note(**{by: value})
-    if by in ("mod_wheel", "pressure"):
+    if by not in ("tempo_bpm", "seed"):
         return _held(patch, by, value)
     if by == "tempo_bpm" and patch.phrase is not None:
         return patch.under(check_phrase({**patch.phrase.document(), by: value}))
     document: dict[str, Any] = patch.document()
     set_to = round(value) if by == "seed" else value
     document["performance"] = {**document.get("performance", {}), by: set_to}
-    return patch.remade(document)
+    return patch.with_document(document)
 
 
 def _held(patch: Patch, control: str, value: float) -> Patch:
@@ -44,7 +47,7 @@ def _held(patch: Patch, control: str, value: float) -> Patch:
     document = patch.document()
     performance = document.get("performance", {})
     document["performance"] = {**performance, "controls": {**performance.get("controls", {}), **held}}
-    return patch.remade(document)
+    return patch.with_document(document)
 
 
 def sweep(patches: Sequence[Patch], work: Callable[[Patch, RowCache], T], cores: int) -> list[T]:

@@ -89,6 +89,22 @@ def param(
     return Field(default, description=text, json_schema_extra={**about, "movable": movable, "at_stage": at_stage})
 
 
+def more_than_nothing(what: str) -> AfterValidator:
+    """Return the check of a length that must not be 0; ``what`` says in the refusal what would do.
+
+    >>> from pydantic import TypeAdapter
+    >>> TypeAdapter(Annotated[float, more_than_nothing("longer than 0 s")]).validate_python(0.5)
+    0.5
+    """
+
+    def check(value: float) -> float:
+        if value <= 0.0:
+            raise PydanticCustomError("range", "{wanted}", {"wanted": what})
+        return value
+
+    return AfterValidator(check)
+
+
 def seconds(default: float, text: str, *, low: float = 0.0, at_stage: bool = True) -> Any:
     """Declare a time, in seconds or as a note value."""
     return param(default, "s", low, MAX_SECONDS, text, at_stage=at_stage)

@@ -4,9 +4,9 @@ import math
 from collections.abc import Collection
 from typing import ClassVar, Literal
 
-from jorvik.core.dsp.bend import bend
+from jorvik.core.dsp.bend import bend_part, bend_whole
 from jorvik.core.dsp.edges import rises
-from jorvik.core.dsp.kernels import Floats, inline_kernel
+from jorvik.core.dsp.kernels import Floats, inline_kernel, unlikely
 from jorvik.core.modules.base import (
     NOTE_OFF,
     NOTE_ON,
@@ -72,8 +72,11 @@ class Envelope(Module):
         return True
 
     def state_size(self) -> int:
-        """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on, the reset."""
-        return 6
+        """Stage, when it began (s after note-on), its length, the value it began at, sample of note-on, the reset.
+
+        Then the bend that was read last, and what it divides by.
+        """
+        return 8
 
     def handles(self, tempo: Tempo, on_s: float, off_s: float) -> list[Handle]:
         """The end of each stage, where the set times put it. Of two in one place the later listed is on top."""
@@ -108,7 +111,7 @@ _DECAY_S, _SUSTAIN, _RELEASE_S = (Envelope.slot(n) for n in ("decay_s", "sustain
 _ATTACK_BEND, _DECAY_BEND, _RELEASE_BEND = (Envelope.slot(f"{n}_bend") for n in ("attack", "decay", "release"))
 _MODE, _RESTART, _DEPTH = (Envelope.slot(n) for n in ("mode", "restart", "velocity_depth"))
 _TRIGGER, _LOOP = (Envelope.choices("mode").index(n) for n in ("trigger", "loop"))
-_STAGE, _BEGAN, _LENGTH, _FROM, _NOTE, _BEFORE = range(6)
+_STAGE, _BEGAN, _LENGTH, _FROM, _NOTE, _BEFORE, _BEND, _WHOLE = range(8)
 _RESET, _VELOCITY = range(2)
 _IDLE, _IN_DELAY, _IN_ATTACK, _IN_HOLD, _IN_DECAY, _IN_SUSTAIN, _IN_RELEASE = range(7)
 _MOST_STAGES = 16
@@ -173,6 +176,14 @@ def _pass_ended_stages(p: Floats, s: Floats, now: float) -> None:
 
 
 @inline_kernel
+def _bent(x: float, k: float, s: Floats) -> float:
+    """Return the bend of a share of a stage; what it divides by is worked out anew only where the bend is another."""
+    if unlikely(k != s[_BEND]):
+        s[_BEND], s[_WHOLE] = k, bend_whole(k)
+    return bend_part(x, k, s[_WHOLE])
+
+
+@inline_kernel
 def _value(p: Floats, s: Floats, now: float) -> float:
     """Return the value within the present stage."""
     stage = int(s[_STAGE])
@@ -184,10 +195,10 @@ def _value(p: Floats, s: Floats, now: float) -> float:
         return s[_FROM]
     x = max(now - s[_BEGAN], 0.0) / s[_LENGTH] if s[_LENGTH] > 0.0 else 1.0
     if stage == _IN_ATTACK:
-        return s[_FROM] + (1.0 - s[_FROM]) * bend(x, p[_ATTACK_BEND])
+        return s[_FROM] + (1.0 - s[_FROM]) * _bent(x, p[_ATTACK_BEND], s)
     if stage == _IN_DECAY:
-        return 1.0 + (p[_SUSTAIN] - 1.0) * bend(x, p[_DECAY_BEND])
-    return s[_FROM] * (1.0 - bend(x, p[_RELEASE_BEND]))
+        return 1.0 + (p[_SUSTAIN] - 1.0) * _bent(x, p[_DECAY_BEND], s)
+    return s[_FROM] * (1.0 - _bent(x, p[_RELEASE_BEND], s))
 
 
 @inline_kernel

@@ -1,1 +1,1 @@
-"""Making phrases and changing them: by typing, by a maker, as a whole."""
+"""Making phrases and changing them: by typing, to a pattern, as a whole."""

@@ -43,24 +43,34 @@ def changed(
 ) -> Phrase:
     """Return a phrase with notes (all, or those of some numbers) moved, transposed or stretched; or by a human hand.
 
-    ``shift`` is in quarter notes, ``transpose`` in semitones, ``stretch`` a factor of times and lengths. A seed of a
-    human hand moves each note by up to 12 ms and each velocity by up to 9, normally spread within that.
+    ``shift`` is in quarter notes, ``transpose`` in semitones, ``stretch`` a factor of times and lengths: of all notes
+    from the beginning, and hits and lanes go with them; of some, from where the first of them begins. A seed of a human
+    hand moves each note by up to 12 ms and each velocity by up to 9, normally spread within that.
 
     Raises Problem where a note would leave its range.
     """
     document = phrase.document()
     drawn = np.random.default_rng(human_seed or 0)
-    played = []
-    for number, note in enumerate(phrase.played):
-        row = note.model_dump()
-        if notes is None or number in notes:
-            row["at"] = row["at"] * stretch + shift
-            row["length"] *= stretch
-            row["key"] += transpose
-            if human_seed is not None:
-                row["at"] = max(0.0, row["at"] + _within(drawn) * _HUMAN_S / phrase.beat_s)
-                row["velocity"] = min(max(row["velocity"] + _within(drawn) * _HUMAN_VELOCITY, 1.0), 127.0)
-        played.append(row)
+    chosen = [n for n in range(len(phrase.played)) if notes is None or n in notes]
+    origin = 0.0 if notes is None else min((phrase.played[n].at for n in chosen), default=0.0)
+
+    def later(at: float) -> float:
+        return origin + (at - origin) * stretch + shift
+
+    played = [note.model_dump() for note in phrase.played]
+    for number in chosen:
+        row = played[number]
+        row["at"] = later(row["at"])
+        row["length"] *= stretch
+        row["key"] += transpose
+        if human_seed is not None:
+            row["at"] = max(0.0, row["at"] + _within(drawn) * _HUMAN_S / phrase.beat_s)
+            row["velocity"] = min(max(row["velocity"] + _within(drawn) * _HUMAN_VELOCITY, 1.0), 127.0)
+    if notes is None:
+        for strike in (strike for hit in document.get("hits", []) for strike in hit.get("strikes", [])):
+            strike["at"] = later(strike.get("at", 0.0))
+        lanes = document.get("controls", {}).items()
+        document["controls"] = {name: [[later(at), value] for at, value in points] for name, points in lanes}
     document["played"] = played
     return check_phrase(document)
 

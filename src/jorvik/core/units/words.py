@@ -44,6 +44,15 @@ def in_words(value: float, unit: str) -> str:
     return f"{_MINUS}{text}" if value < 0.0 and text.strip("0. %" + unit) else text
 
 
+def share_text(share: float, digits: int = 0) -> str:
+    """Return a share in whole per cent, or with so many digits after the point.
+
+    >>> share_text(0.273)
+    '27 %'
+    """
+    return f"{100.0 * share:.{digits}f} %"
+
+
 def note_name(key: float) -> str:
     """Return a MIDI key as a note and the cents beside it.
 

@@ -2,85 +2,128 @@
 
 import math
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jorvik.core.document.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
-from jorvik.core.dsp.kernels import Floats, kernel
+from jorvik.core.dsp.kernels import Floats, kernel, summing_kernel
 from jorvik.core.dsp.svf import TOP, corner
 from jorvik.core.units.tempo import Tempo
 
 SENDS = ("send_delay", "send_chorus", "send_reverb")
 
 
-def effects(sends: Mapping[str, Floats], settings: Effects, tempo: Tempo, rate: int) -> Floats:
-    """Return the sum of what the effects make of their sends, each of shape (frames, 2)."""
-    made = np.zeros_like(next(iter(sends.values()))) if sends else np.zeros((0, 2))
+def effects(sends: Mapping[str, Floats], settings: Effects, tempo: Tempo, rate: int) -> Iterator[Floats]:
+    """Yield what each effect makes of its send, of shape (frames, 2)."""
     if "send_delay" in sends:
-        made += delay(sends["send_delay"], settings.delay, tempo, rate)
+        yield delay(sends["send_delay"], settings.delay, tempo, rate)
     if "send_chorus" in sends:
-        made += chorus(sends["send_chorus"], settings.chorus, rate)
+        yield chorus(sends["send_chorus"], settings.chorus, rate)
     if "send_reverb" in sends:
-        made += reverb(sends["send_reverb"], settings.reverb, rate)
-    return made
+        yield reverb(sends["send_reverb"], settings.reverb, rate)
 
 
 def delay(sound: Floats, settings: DelaySettings, tempo: Tempo, rate: int) -> Floats:
     """Return the echoes, without the sound itself; each is damped and crosses to the other side."""
-    steps = max(1, round(tempo.seconds(settings.time) * rate))
-    made = np.zeros_like(sound)
-    g = corner(settings.damp_hz / rate, TOP)
-    _echoes(np.ascontiguousarray(sound), steps, settings.feedback, g / (1.0 + g), made)
-    return made
+    return Echoes(settings, tempo, rate).block(sound)
+
+
+class Echoes:
+    """The echoes of a sound that comes in pieces."""
+
+    def __init__(self, settings: DelaySettings, tempo: Tempo, rate: int) -> None:
+        g = corner(settings.damp_hz / rate, TOP)
+        self._damping, self._feedback = g / (1.0 + g), settings.feedback
+        self._ring = np.zeros((max(1, round(tempo.seconds(settings.time) * rate)), 2))
+        self._states, self._at = np.zeros(2), 0
+
+    def block(self, sound: Floats) -> Floats:
+        """Return as many frames as come in, shape (frames, 2)."""
+        made = np.empty((len(sound), 2))
+        self._at = _echoes(
+            np.ascontiguousarray(sound), self._ring, self._at, self._feedback, self._damping, self._states, made
+        )
+        return made
 
 
 @kernel
-def _echoes(sound: Floats, steps: int, feedback: float, damping: float, out: Floats) -> None:
-    """Write what comes ``steps`` samples later, again and again: through a trapezoidal one-pole, and across."""
-    left = right = 0.0
-    for n in range(steps, sound.shape[0]):
-        v = (sound[n - steps, 1] + feedback * out[n - steps, 1] - left) * damping
+def _echoes(sound: Floats, ring: Floats, at: int, feedback: float, damping: float, states: Floats, out: Floats) -> int:
+    """Write what comes again as late as the ring is long: through a trapezoidal one-pole, and across."""
+    left, right = states[0], states[1]
+    for n in range(sound.shape[0]):
+        v = (ring[at, 1] - left) * damping
         out[n, 0] = v + left
         left = out[n, 0] + v
-        v = (sound[n - steps, 0] + feedback * out[n - steps, 0] - right) * damping
+        v = (ring[at, 0] - right) * damping
         out[n, 1] = v + right
         right = out[n, 1] + v
+        ring[at, 0] = sound[n, 0] + feedback * out[n, 0]
+        ring[at, 1] = sound[n, 1] + feedback * out[n, 1]
+        at += 1
+        if at == ring.shape[0]:
+            at = 0
+    states[0], states[1] = left, right
+    return at
 
 
 @kernel
-def _swung(sound: Floats, side: float, middle: float, depth: float, cycles: float, out: Floats) -> None:
-    """Write one channel read ``middle`` +- ``depth`` samples late, swinging ``cycles`` a sample."""
+def _swung(
+    sound: Floats, past: int, first: int, side: float, middle: float, depth: float, cycles: float, out: Floats
+) -> None:
+    """Write one channel read ``middle`` +- ``depth`` samples late, swinging ``cycles`` a sample.
+
+    ``out`` begins with sample ``first``, before which ``sound`` holds ``past`` more.
+    """
     # The swing is turned on by a rotation at each sample, which a sine every so often sets right again.
     turn_x, turn_y = math.cos(2.0 * math.pi * cycles), math.sin(2.0 * math.pi * cycles)
     x = y = 0.0
-    for n in range(out.size):
-        if n % 1024 == 0:
+    for k in range(out.size):
+        n = first + k
+        if k == 0 or n % 1024 == 0:
             angle = 2.0 * math.pi * (cycles * n + side)
             x, y = math.cos(angle), math.sin(angle)
         late = middle + depth * y
         x, y = x * turn_x - y * turn_y, x * turn_y + y * turn_x
         place = n - late
         i = math.floor(place)
-        if i >= 0:
-            share = place - i
-            out[n] += sound[i] + share * (sound[min(i + 1, n)] - sound[i])
+        share = place - i
+        at = i - first + past
+        if at >= 0:
+            out[k] += sound[at] + share * (sound[min(at + 1, k + past)] - sound[at])
 
 
 def chorus(sound: Floats, settings: ChorusSettings, rate: int) -> Floats:
     """Return two swinging copies for each side, a quarter of a swing apart, without the sound itself."""
-    made = np.zeros_like(sound)
-    depth = settings.depth_ms / 1000.0 * rate / 2.0
-    for channel in range(2):
-        out = np.zeros(sound.shape[0])
-        for side in (0.25 * channel, 0.25 * channel + 0.5):
-            _swung(
-                np.ascontiguousarray(sound[:, channel]), side, depth + 0.012 * rate, depth, settings.rate / rate, out
-            )
-        made[:, channel] = 0.5 * out
-    return made
+    return Swung(settings, rate, keeps=False).block(sound)
+
+
+class Swung:
+    """The chorus of a sound that comes in pieces."""
+
+    def __init__(self, settings: ChorusSettings, rate: int, first: int = 0, keeps: bool = True) -> None:
+        """Begin with a sample; ``keeps`` off: it comes in one piece, and nothing of it is kept for the next."""
+        self._depth = settings.depth_ms / 1000.0 * rate / 2.0
+        self._middle, self._cycles = self._depth + 0.012 * rate, settings.rate / rate
+        self._past = np.zeros((math.ceil(self._middle + self._depth) + 2 if keeps else 0, 2))
+        self._first = first
+
+    def block(self, sound: Floats) -> Floats:
+        """Return as many frames as come in, shape (frames, 2)."""
+        past = len(self._past)
+        whole = np.concatenate([self._past, sound]) if past else sound
+        made = np.zeros_like(sound)
+        for channel in range(2):
+            out = np.zeros(len(sound))
+            heard = np.ascontiguousarray(whole[:, channel])
+            for side in (0.25 * channel, 0.25 * channel + 0.5):
+                _swung(heard, past, self._first, side, self._middle, self._depth, self._cycles, out)
+            made[:, channel] = 0.5 * out
+        self._first += len(sound)
+        self._past = whole[len(whole) - past :] if past else self._past
+        return made
 
 
 def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
@@ -93,6 +136,50 @@ def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
     # Single precision lies 140 dB under the sound, and takes half the time.
     spectrum = fft.rfft(np.ascontiguousarray(sound.T, dtype=np.float32), size, workers=cores) * answer
     return np.asarray(fft.irfft(spectrum, size, workers=cores)[:, :frames].T, dtype=np.float64)
+
+
+class Room:
+    """The room around a sound that comes in blocks of one length: uniformly partitioned convolution.
+
+    Source: Gardner, "Efficient convolution without input-output delay" (1995), with parts of one length: the answer is
+    cut into blocks, each transformed once; a block of sound is transformed once too, and heard through every part.
+    """
+
+    def __init__(self, settings: ReverbSettings, rate: int, block: int) -> None:
+        from scipy import fft
+
+        answer = room(settings.decay_s, settings.damp_hz, rate).astype(np.float32)
+        parts = -(-len(answer) // block)
+        padded = np.zeros((parts * block, 2), dtype=np.float32)
+        padded[: len(answer)] = answer
+        self._block = block
+        self._parts = fft.rfft(padded.reshape(parts, block, 2), 2 * block, axis=1)
+        self._heard = np.zeros_like(self._parts)
+        self._at = 0
+        self._last = np.zeros((block, 2), dtype=np.float32)
+
+    def block(self, sound: Floats) -> Floats:
+        """Return the next block, shape (frames, 2)."""
+        from scipy import fft
+
+        now = sound.astype(np.float32)
+        self._at = (self._at - 1) % len(self._parts)
+        self._heard[self._at] = fft.rfft(np.concatenate([self._last, now]), axis=0)
+        self._last = now
+        split = len(self._parts) - self._at
+        found = np.zeros(self._parts.shape[1:], dtype=self._parts.dtype)
+        _heard_through(self._heard[self._at :], self._parts[:split], found)
+        _heard_through(self._heard[: self._at], self._parts[split:], found)
+        return np.asarray(fft.irfft(found, 2 * self._block, axis=0)[self._block :], dtype=np.float64)
+
+
+@summing_kernel
+def _heard_through(heard: NDArray[np.complex64], parts: NDArray[np.complex64], out: NDArray[np.complex64]) -> None:
+    """Add to ``out`` what each of some transformed blocks is through its part of the answer."""
+    for k in range(parts.shape[0]):
+        for b in range(parts.shape[1]):
+            for c in range(parts.shape[2]):
+                out[b, c] += heard[k, b, c] * parts[k, b, c]
 
 
 @lru_cache(maxsize=4)

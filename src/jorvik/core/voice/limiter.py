@@ -49,6 +49,23 @@ def limit(samples: Floats, rate: int) -> Limited:
     return Limited(np.clip(samples * gain[:, None], -ceiling, ceiling), max(taken, 0.0), broken)
 
 
+class LiveLimiter:
+    """The limiter on sound that comes block by block: what leaves is as :func:`limit` makes it, later by ``delay``."""
+
+    def __init__(self, rate: int) -> None:
+        self.delay = 2 * round(LOOK_S * rate)
+        """In samples: as far as the gain of one depends on those after it."""
+        self._rate = rate
+        self._window = np.zeros((2 * self.delay, 2))
+
+    def block(self, samples: Floats) -> Limited:
+        """Return as many frames as come in."""
+        window = np.concatenate([self._window, samples])
+        limited = limit(window, self._rate)
+        self._window = window[len(samples) :]
+        return Limited(limited.samples[self.delay : self.delay + len(samples)], limited.taken_db, limited.muted)
+
+
 def _smooth(needed: Floats, width: int) -> Floats:
     """Return a gain that is nowhere over the one needed, without steps."""
     from scipy.ndimage import minimum_filter1d, uniform_filter1d

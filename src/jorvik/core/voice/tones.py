@@ -13,6 +13,7 @@ from jorvik.core.dsp.randomness import uniform
 from jorvik.core.dsp.wavetables import SAMPLES
 from jorvik.core.units.pitch import KEY60_HZ
 from jorvik.core.voice.oscillator import KNOWN, ready, tone
+from jorvik.core.voice.recording import Recorded, Replay
 
 ROWS: Final = {name: i for i, name in enumerate((*VOICE, "key", "open", "signal"))}
 """Where each lane stands in the table that the voice reads.
@@ -28,6 +29,9 @@ SINE_PEAK: Final = 0.3 * math.sqrt(2.0)
 
 _NONE: Final = np.zeros(0)
 
+_SECOND: Final = frozenset({"osc2_level", "fm_index"})
+"""By what oscillator 2 is heard: where nothing moves these it is heard always or never."""
+
 
 @dataclass(frozen=True)
 class Generators:
@@ -42,6 +46,17 @@ class Generators:
     unison: int
     pink: bool
     noise_stream: float
+    recorded: Recorded | None = None
+
+
+class _Lanes:
+    """The lanes of a block by their names: only those that are asked for are looked up."""
+
+    def __init__(self, lanes: Floats) -> None:
+        self._lanes = lanes
+
+    def __getitem__(self, name: str) -> Floats:
+        return self._lanes[ROWS[name]]
 
 
 class Phase:
@@ -112,6 +127,14 @@ def _hiss(of_stream: float, first: int, pink: bool, s: Floats, out: Floats) -> N
         out[i] = 0.3 * _pink(s, white) if pink else 0.3 * math.sqrt(3.0) * white
 
 
+def _between(before: Floats, now: Floats, factor: int) -> Floats:
+    """Return so many samples for each of a row's, straight from what was before it to it."""
+    out, gap = np.empty(now.size * factor), now - before
+    for i in range(factor):
+        out[i::factor] = before + gap * ((i + 1) / factor)
+    return out
+
+
 class Heard:
     """A module's signal on its way to being sound: without its DC, at the fine rate."""
 
@@ -132,8 +155,7 @@ class Heard:
             return np.asarray(made)
         before = np.concatenate([[self.last], made[:-1]])
         self.last = float(made[-1])
-        steps = np.arange(1, self.factor + 1) / self.factor
-        return np.asarray((before[:, None] + (made - before)[:, None] * steps).ravel())
+        return _between(before, made, self.factor)
 
 
 class Tones:
@@ -152,15 +174,27 @@ class Tones:
         self.last_index = 0.0
         self.pink = np.zeros(3)
         self.heard = Heard(rate, factor)
+        self.replay = Replay(of.recorded, rate * factor) if of.recorded is not None else None
         self.sides = np.linspace(-1.0, 1.0, of.unison) if of.unison > 1 else np.zeros(1)
         assert of.unison <= MAX_UNISON
+
+    def go_on_from(self, other: "Tones") -> None:
+        """Take up the phases and what is kept of another's noise and signal, of as many voices in unison."""
+        for mine, theirs in zip(
+            (*self.unison, self.second, self.sub), (*other.unison, other.second, other.sub), strict=True
+        ):
+            mine.at = theirs.at.copy()
+        if self.replay is not None and other.replay is not None:
+            self.replay.at = other.replay.at.copy()
+        self.last_index, self.pink = other.last_index, other.pink.copy()
+        self.heard.state, self.heard.last = other.heard.state.copy(), other.heard.last
 
     def block(self, lanes: Floats, first: int, channels: int) -> Floats:
         """Return the tones of a block that begins at a sample, shape (channels, samples x factor).
 
         Frequencies hold over a sample; the FM index goes straight from one to the next.
         """
-        of, lane = self.of, {name: lanes[row] for name, row in ROWS.items()}
+        of, lane = self.of, _Lanes(lanes)
         octaves = self.octaves_at_key60 + lane["key"] + lane["pitch"] / 12.0
         octaves2 = octaves + lane["osc2_pitch"] / 12.0 + np.log2(lane["fm_ratio"])
         modulated = self.last_index != 0.0 or self._on(lane, "fm_index")
@@ -171,23 +205,27 @@ class Tones:
             swing = self._depth(lane["fm_index"]) * y / (SINE_PEAK * 2.0 * math.pi) if modulated else _NONE
         else:
             swing = _NONE
-            self._pass_by(octaves2, self.second)
+            if self.moved & _SECOND:
+                self._pass_by(octaves2, self.second)
         self._first(made, lane, octaves, octaves2, swing)
         if self._on(lane, "sub_level"):
             under = octaves - of.sub_octaves
             y = self._tone(of.table_sub, False, lane, "sub_", under, under, _NONE, self.sub)
             made += y * self._fine(lane, "sub_level")
-        else:
+        elif "sub_level" in self.moved:
             self._pass_by(octaves - of.sub_octaves, self.sub)
         if self._on(lane, "noise_level"):
             hiss = np.empty(made.shape[1])
             _hiss(of.noise_stream, first * self.factor, of.pink, self.pink, hiss)
             made += hiss * self._fine(lane, "noise_level") * math.sqrt(self.factor)
+        if self.replay is not None:
+            tune = lane["key"] + lane["pitch"] / 12.0
+            made += self.replay.block(tune, self.factor) * self._fine(lane, "recording_level")
         if self._on(lane, "signal_level"):
             made += self.heard.block(lane["signal"]) * self._fine(lane, "signal_level")
         return made
 
-    def _first(self, made: Floats, lane: dict[str, Floats], octaves: Floats, octaves2: Floats, swing: Floats) -> None:
+    def _first(self, made: Floats, lane: "_Lanes", octaves: Floats, octaves2: Floats, swing: Floats) -> None:
         """Add oscillator 1: every voice of its unison, tuned and placed apart."""
         of = self.of
         spread = lane["detune"] / 2400.0
@@ -213,7 +251,7 @@ class Tones:
         self,
         table: Floats,
         pulsed: bool,
-        lane: dict[str, Floats],
+        lane: "_Lanes",
         which: str,
         octaves: Floats,
         reach: Floats,
@@ -239,14 +277,13 @@ class Tones:
         """Return the FM index at every fine sample, straight from one sample's to the next one's."""
         before = np.concatenate([[self.last_index], index[:-1]])
         self.last_index = float(index[-1])
-        steps = np.arange(1, self.factor + 1) / self.factor
-        return np.asarray((before[:, None] + (index - before)[:, None] * steps).ravel())
+        return _between(before, index, self.factor)
 
-    def _on(self, lane: dict[str, Floats], name: str) -> bool:
+    def _on(self, lane: "_Lanes", name: str) -> bool:
         """Tell whether a lane that is off at 0 is on anywhere in a block."""
         return bool(lane[name].any()) if name in self.moved else bool(lane[name][0] != 0.0)
 
-    def _fine(self, lane: dict[str, Floats], name: str) -> Floats | float:
+    def _fine(self, lane: "_Lanes", name: str) -> Floats | float:
         """Return a lane at the fine rate; one number where nothing moves it."""
         if name not in self.moved:
             return float(lane[name][0])

@@ -1,4 +1,4 @@
-"""When movers of unlike period are all at their start again: exact for note values, within 1 % of each for free rates.
+"""When sources of unlike period are all at their start again: exact for note values, within 1 % of each for free rates.
 
 LFOs, clocks and loops count; of note values it is the least common multiple.
 """
@@ -12,7 +12,7 @@ from jorvik.core.units.words import time_text
 
 
 def find(context: Context) -> Iterator[Figure]:
-    """Yield, on each mover, after how long all of them meet."""
+    """Yield, on each of them, after how long all of them meet."""
     beats = periods(context)
     if len({round(float(value), 9) for value in beats.values()}) < 2:
         return
