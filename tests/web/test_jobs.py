@@ -1,8 +1,10 @@
 """Jobs over HTTP: made, told, cancelled, gone on with after a restart; the figures by other means."""
 
 import io
+import json
 import unittest
 import uuid
+import zipfile
 from typing import Any, ClassVar
 
 import numpy as np
@@ -10,7 +12,10 @@ import soundfile
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from jorvik.core.document.take import check_take
 from jorvik.core.engine.trace import trace
+from jorvik.core.measure.sound import loudness
+from jorvik.core.phrases.takes import printed as printed_take
 from jorvik.core.voice.render import render
 from jorvik.store.jobs import JobStore
 from jorvik.web.app import Settings, create_app
@@ -108,10 +113,55 @@ class JobsOverHttp(unittest.TestCase):
         self.client.post(f"/api/jobs/{runs}/cancel")
         self.assertEqual(self.ended(waits)["state"], "done")
 
+    def test_takes_are_printed_with_their_parts_at_one_loudness(self) -> None:
+        loud = document(voice={"base": {"amplitude": 0.8}}, performance=note(0.5, 0.1), name="Loud Quay")
+        soft = document(voice={"base": {"amplitude": 0.2}}, performance=note(0.5, 0.1), name="Soft Quay")
+        struck = [
+            {"key": 48, "velocity": 90, "on": 0, "off": 20_000},
+            {"key": 55, "velocity": 90, "on": 9000, "off": 24_000},
+        ]
+        head = {"format": "jorvik-take", "version": 1, "tempo_bpm": 120, "begins": 0, "ends": 24_000, "played": struck}
+        printed = [{"name": "Same", "take": {**head, "patch": one}} for one in (loud, soft)]
+        form: Json = {"kind": "print", "printed": printed, "depth": "32f"}
+        job = self.ended(self.ask(**form, parts=["wet", "dry", "voices"], matched=True)["id"])
+        self.assertEqual((job["state"], job["file_name"], job["facts"]["files"]), ("done", "same.zip", 8), job["said"])
+        with zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/jobs/{job['id']}/result").content)) as archive:
+            files = {name: archive.read(name) for name in archive.namelist()}
+        self.assertEqual(json.loads(files["same-2.take.json"])["patch"]["name"], "Soft Quay")
+        sounds = {name: soundfile.read(io.BytesIO(data))[0] for name, data in files.items() if name.endswith(".wav")}
+        self.assertEqual(len(sounds), 8)
+        # The louder one is brought down to the other, its parts with it.
+        levels = [loudness(sounds[name], 48_000) for name in ("same.wav", "same-2.wav")]
+        self.assertAlmostEqual(levels[0], levels[1], delta=0.05)
+        self.assertAlmostEqual(job["facts"]["printed"]["same"]["gain_db"], 20 * np.log10(0.25), delta=0.3)
+        whole = printed_take(check_take({**head, "patch": soft})).samples
+        np.testing.assert_allclose(sounds["same-2.wav"], whole, atol=1e-6)
+        voices = [sounds[f"same-2-voice-0{n}.wav"] for n in (1, 2)]
+        np.testing.assert_allclose(voices[0] + voices[1], sounds["same-2-dry.wav"], atol=1e-6)
+        # A stretch of it, without a jump at either end.
+        job = self.ended(self.ask(**form | {"printed": printed[1:]}, parts=["wet"], from_s=0.1, to_s=0.3)["id"])
+        cut = self.samples(job["id"])
+        self.assertEqual((len(cut), job["file_name"]), (9600, "same.wav"))
+        np.testing.assert_allclose(cut[200:-200], whole[4800:14400][200:-200], atol=1e-6)
+        self.assertEqual((float(np.abs(cut[0]).max()), float(np.abs(cut[-1]).max())), (0.0, 0.0))
+
+    def test_what_cannot_be_printed_is_said(self) -> None:
+        take = {"name": "x", "document": SHORT}
+        wrong: list[tuple[Json, str]] = [
+            ({"printed": [], "parts": ["wet"]}, "printed"),
+            ({"printed": [{"name": "x"}], "parts": ["wet"]}, "a take or a patch"),
+            ({"printed": [take], "parts": ["damp"]}, "parts"),
+        ]
+        for fields, said in wrong:
+            self.assertIn(said, self.ask(422, kind="print", **fields)["sentence"])
+        job = self.ended(self.ask(kind="print", printed=[take], parts=["wet"], from_s=100)["id"])
+        self.assertEqual(job["state"], "failed")
+        self.assertIn("the stretch", job["said"])
+
     def test_what_cannot_be_a_job_is_refused(self) -> None:
         for form, said in (
             ({"kind": "sound", "document": {"format": "jorvik-patch", "version": 1, "x": 1}}, "x"),
-            ({"kind": "brew", "document": SHORT}, "one of sound, voltage"),
+            ({"kind": "brew", "document": SHORT}, "one of sound, voltage, print"),
             ({"kind": "sound", "document": SHORT, "rate": 1}, "rate"),
             ({"kind": "voltage", "document": SHORT}, "name"),
         ):

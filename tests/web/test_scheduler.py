@@ -62,6 +62,12 @@ def counting(_: Cancel, tell: Tell) -> None:
 KINDS: tuple[WorkKind, ...] = ("judgement", "jobs", "sound")
 
 
+async def until(so: Callable[[], bool]) -> None:
+    """Look again and again until something is so."""
+    while not so():
+        await asyncio.sleep(0.01)
+
+
 class Asker:
     """What a request is to the scheduler: headers, and whether its sender is still there."""
 
@@ -70,8 +76,7 @@ class Asker:
         headers = [(b"x-work", work.encode())] if work else []
 
         async def receive() -> dict[str, object]:
-            while not self.left:
-                await asyncio.sleep(0.01)
+            await until(lambda: self.left)
             return {"type": "http.disconnect"}
 
         self.request = Request({"type": "http", "headers": headers}, receive)
@@ -86,8 +91,7 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
     async def file(self, pattern: str) -> None:
         """Wait until a task has left a file."""
         async with asyncio.timeout(30):
-            while not list(Path(self.folder).glob(pattern)):
-                await asyncio.sleep(0.01)
+            await until(lambda: bool(list(Path(self.folder).glob(pattern))))
 
     async def test_newer_work_of_a_window_replaces_its_older_of_that_kind(self) -> None:
         old = asyncio.create_task(self.scheduler.make(Asker("w1 sheet").request, "sheet", until_cancelled, self.folder))
@@ -169,8 +173,7 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
             for folder in folders
         ]
         async with asyncio.timeout(30):
-            while self.scheduler._limits["jobs"].statistics().tasks_waiting < MAX_WAITING:
-                await asyncio.sleep(0.01)
+            await until(lambda: self.scheduler._limits["jobs"].statistics().tasks_waiting >= MAX_WAITING)
         with self.assertRaises(Busy):
             await self.scheduler.make(Asker().request, "jobs", at_once, 1)
         for task in tasks:

@@ -6,6 +6,7 @@ from typing import Any, Final
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
+from jorvik.core.document.take import check_take
 
 Document = dict[str, Any]
 
@@ -44,12 +45,20 @@ def _phrase(document: Document) -> Labels:
     return Labels(phrase.name, tuple(phrase.tags), _words([phrase.name, *phrase.tags, phrase.notes, *inside]))
 
 
+def _take(document: Document) -> Labels:
+    take = check_take(document)
+    patch = take.played_patch
+    of = [take.of.patch] if take.of is not None else []
+    return Labels(take.name, tuple(take.tags), _words([take.name, *take.tags, take.notes, patch.name, *of]))
+
+
 def _words(texts: Iterable[str]) -> str:
     return " ".join(" ".join(texts).split()).lower()
 
 
 PATCHES: Final = Kind("patch", "patches", _patch)
 PHRASES: Final = Kind("phrase", "phrases", _phrase)
+TAKES: Final = Kind("take", "takes", _take)
 
-KINDS: Final = (PATCHES, PHRASES)
+KINDS: Final = (PATCHES, PHRASES, TAKES)
 """Every kind that there is."""

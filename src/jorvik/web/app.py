@@ -24,7 +24,7 @@ from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
-from jorvik.web import assist, compute, documents, jobs, judge, phrases, sound
+from jorvik.web import assist, compute, documents, jobs, judge, live, phrases, sound, takes
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.scheduler import Busy, Scheduler
@@ -63,10 +63,11 @@ def create_app(settings: Settings) -> FastAPI:
         separate_input_output_schemas=False,
         lifespan=partial(_life, settings=settings),
     )
-    for router in (compute.router, assist.router, judge.router, sound.router, phrases.router):
+    for router in (compute.router, assist.router, judge.router, sound.router, phrases.router, takes.router):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
     for router in (documents.health, jobs.router, *map(documents.router_for, KINDS)):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
+    app.include_router(live.router, prefix="/api")
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)
     if settings.screen is not None:
@@ -100,6 +101,7 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     app.state.instance = settings.instance
     app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
     scheduler = app.state.scheduler = Scheduler()
+    stage = app.state.stage = live.Stage()
     working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler)
     try:
         await anyio.to_thread.run_sync(scheduler.begin)
@@ -110,6 +112,7 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     finally:
         await working.stop()
         scheduler.stop()
+        stage.leave()
 
 
 def _refusal(status: int, problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:
@@ -136,7 +139,7 @@ async def _on_missing(_: Request, error: Exception) -> Response:
 
 async def _on_conflict(_: Request, error: Exception) -> Response:
     assert isinstance(error, Conflict)
-    sentence = "This patch was changed in another window since this one read it; nothing was overwritten."
+    sentence = "This was changed in another window since this one read it; nothing was overwritten."
     notice = ConflictNotice(sequence=error.sequence, changed_at=error.changed_at, sentence=sentence)
     return JSONResponse(notice.model_dump(mode="json"), 409)
 

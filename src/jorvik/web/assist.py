@@ -26,6 +26,7 @@ from jorvik.web.assist_forms import (
     SolveLine,
     SolveRequest,
 )
+from jorvik.web.rendered import voice_of, with_test_note
 from jorvik.web.scheduler import TheScheduler, as_json
 from jorvik.web.workers import Cancel, Tell
 
@@ -92,7 +93,7 @@ def _with_figure(form: FigureRequest, cancelled: Cancel, _: Tell) -> bytes:
 @router.post("/changeable")
 def post_changeable(form: ChangeableRequest) -> list[Changeable]:
     """Return what may be changed for targets of a lane, and whether it is when nothing is chosen."""
-    patch = check_patch(form.document)
+    patch = with_test_note(form)
     return changeable(patch, aimed_at(patch, form.lane), form.targets)
 
 
@@ -103,7 +104,7 @@ async def post_solve(request: Request, form: SolveRequest, scheduler: TheSchedul
 
 
 def _solve(form: SolveRequest, cancelled: Cancel, tell: Tell) -> None:
-    patch = check_patch(form.document)
+    patch = with_test_note(form)
     checked(patch, form.lane, form.targets, form.changing)
 
     def say(line: SolveLine) -> None:
@@ -111,7 +112,13 @@ def _solve(form: SolveRequest, cancelled: Cancel, tell: Tell) -> None:
 
     try:
         solved = solve(
-            patch, form.lane, form.targets, form.changing, cancelled, lambda tries: say(SolveLine(tries=tries))
+            patch,
+            form.lane,
+            form.targets,
+            form.changing,
+            cancelled,
+            lambda tries: say(SolveLine(tries=tries)),
+            voice_of(form, patch),
         )
     except InterruptedError:
         return

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from jorvik.core.helpers.changeable import Target
 from jorvik.core.helpers.targets import Met
-from jorvik.web.forms import Document, Form
+from jorvik.web.forms import Document, Form, Play
 from jorvik.web.judging_forms import Place
 
 
@@ -65,20 +65,18 @@ class FigureRequest(Form):
     value: float
 
 
-class SolveRequest(Form):
+class SolveRequest(Play):
     """Targets for a lane."""
 
-    document: Document
     lane: str
     targets: Annotated[list[Target], Field(max_length=16)]
     changing: Annotated[list[str], Field(max_length=64)] | None = None
     """The names of what may change; what is usual where none are given."""
 
 
-class ChangeableRequest(Form):
+class ChangeableRequest(Play):
     """A lane, and what is wanted of it."""
 
-    document: Document
     lane: str
     targets: Annotated[list[Target], Field(max_length=16)]
 

@@ -8,7 +8,7 @@ from fastapi.responses import Response, StreamingResponse
 from pydantic import TypeAdapter
 
 from jorvik.core.document.patch import Patch, parse_patch
-from jorvik.core.document.schema import Catalogue, catalogue, patch_schema
+from jorvik.core.document.schema import Catalogue, catalogue, document_schema
 from jorvik.core.engine.run import Run
 from jorvik.core.problems import Problem, shown
 from jorvik.core.units.tempo import Tempo
@@ -46,7 +46,7 @@ def get_catalogue() -> Catalogue:
 @router.get("/schema")
 def get_schema() -> dict[str, Any]:
     """Return the JSON Schema of the patch document."""
-    return patch_schema()
+    return document_schema(Patch)
 
 
 @router.post("/value")

@@ -1,11 +1,21 @@
 """What goes in and out over HTTP. The screen's types are generated from these."""
 
+import base64
 from datetime import datetime
 from typing import Annotated, Any, Final
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic_core import PydanticCustomError
 
-from jorvik.core.limits import DEFAULT_RATE, MAX_PHRASE_NOTES, MAX_PHRASE_SECONDS, MAX_RATE, MAX_SECONDS, MIN_RATE
+from jorvik.core.limits import (
+    DEFAULT_RATE,
+    MAX_NAME,
+    MAX_PHRASE_NOTES,
+    MAX_PHRASE_SECONDS,
+    MAX_RATE,
+    MAX_SECONDS,
+    MIN_RATE,
+)
 from jorvik.core.measure.sound import Levels, Partial
 from jorvik.core.modules.base import Handle, PlainText
 from jorvik.formats.wav import Depth
@@ -20,6 +30,19 @@ class Form(BaseModel):
     """What all forms share: unknown fields are refused."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+def _decoded(value: object) -> object:
+    if not isinstance(value, str):
+        return value
+    try:
+        return base64.b64decode(value, validate=True)
+    except ValueError:
+        raise PydanticCustomError("base64", "a file in base64") from None
+
+
+Base64 = Annotated[bytes, BeforeValidator(_decoded, json_schema_input_type=str)]
+"""A file, as text in base64 on the way."""
 
 
 class Refusal(Form):
@@ -205,8 +228,24 @@ class Row(Form):
 class CyclesRequest(Form):
     """A WAV file, base64, and the length of its frames where it is known."""
 
-    data: str
+    data: Base64
     frame_length: int | None = None
+
+
+class RecordingRequest(Form):
+    """A recorded sound as a file, base64: WAV, FLAC or OGG."""
+
+    data: Base64
+    name: Annotated[PlainText, Field(max_length=MAX_NAME)] = "recording"
+    key: Annotated[float, Field(ge=0, le=127)] = 60.0
+
+
+class RecordingRead(Form):
+    """A recording as a patch carries it, how long it is, and what was left out."""
+
+    recording: Document
+    seconds: float
+    remark: str
 
 
 class CyclesRead(Form):

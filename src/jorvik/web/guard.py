@@ -47,6 +47,9 @@ class Guard:
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Let one request through, or refuse it."""
+        if scope["type"] == "websocket" and self._refusal(Headers(scope=scope)) is not None:
+            await send({"type": "websocket.close", "code": 1008})
+            return
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return

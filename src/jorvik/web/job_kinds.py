@@ -1,6 +1,5 @@
 """What can be a job: a line each, its form and what makes it. Progress, cancel and results are the same for all."""
 
-import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any, Final, Literal
@@ -13,7 +12,9 @@ from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
 from jorvik.formats.wav import RATES, wav_bytes
 from jorvik.store.jobs import Made
-from jorvik.web.forms import Play, SoundRequest, VoltageRequest
+from jorvik.web.files import file_stem
+from jorvik.web.forms import Form, Play, SoundRequest, VoltageRequest
+from jorvik.web.printing import PrintJob, print_title, printed_files
 from jorvik.web.rendered import with_test_note
 from jorvik.web.voltage import voltage
 from jorvik.web.workers import Cancel, Tell
@@ -31,7 +32,7 @@ class VoltageJob(VoltageRequest):
     kind: Literal["voltage"]
 
 
-JobRequest = Annotated[SoundJob | VoltageJob, Field(discriminator="kind")]
+JobRequest = Annotated[SoundJob | VoltageJob | PrintJob, Field(discriminator="kind")]
 """The form of any job."""
 
 
@@ -39,7 +40,7 @@ JobRequest = Annotated[SoundJob | VoltageJob, Field(discriminator="kind")]
 class JobKind:
     """One kind of job."""
 
-    form: type[Play]
+    form: type[Form]
     title: Callable[[Any], str]
     make: Callable[[Any, Cancel, Tell], Made]
     """Returns what comes of a form; may tell how far it is, from 0 to 1. Run in a process of its own."""
@@ -47,11 +48,6 @@ class JobKind:
 
 def _name(form: Play) -> str:
     return check_patch(form.document).name
-
-
-def file_stem(name: str) -> str:
-    """Return the name of a patch as that of a file, without an ending."""
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:80] or "patch"
 
 
 def _sound(form: SoundJob, cancelled: Cancel, tell: Tell) -> Made:
@@ -71,5 +67,6 @@ def _voltage(form: VoltageJob, cancelled: Cancel, _: Tell) -> Made:
 JOB_KINDS: Final = {
     "sound": JobKind(SoundJob, lambda form: f"Sound of {_name(form)}", _sound),
     "voltage": JobKind(VoltageJob, lambda form: f"{form.name.partition('.')[2]} of {_name(form)} as voltage", _voltage),
+    "print": JobKind(PrintJob, print_title, printed_files),
 }
 """Every kind that there is."""

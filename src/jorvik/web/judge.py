@@ -8,6 +8,7 @@ from pydantic import TypeAdapter
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.run import Run
@@ -18,7 +19,7 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.differences import constant_measures, constants, differences
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import Stretch, measure_patch, over
-from jorvik.core.measure.sound import level_gains, loudness
+from jorvik.core.measure.sound import level_gains, loudness, spectral_centroid
 from jorvik.core.measure.sweep import at_step, sweep
 from jorvik.core.problems import Problem, shown
 from jorvik.core.voice.render import render
@@ -85,8 +86,14 @@ async def post_compare(request: Request, form: CompareRequest, scheduler: TheSch
 def _steps_of(form: CompareRequest) -> tuple[list[Patch], list[str]]:
     """Return the patches that a form compares, each with the note it is played at, and what each is called."""
     patch = with_test_note(form)
-    patches = [at_step(patch, form.by, value) for value in form.steps] or [patch]
-    labels = [f"{value:g}" for value in form.steps] or [patch.name]
+    patches = [at_step(patch, form.by, value) for value in form.steps]
+    labels = [f"{value:g}" for value in form.steps]
+    for document in form.phrases:
+        phrase = None if document is None else check_phrase(document)
+        patches.append(patch.under(phrase))
+        labels.append("" if phrase is None else phrase.name)
+    if not patches:
+        patches, labels = [patch], [patch.name]
     for other in form.others:
         patches.append(check_patch(other).under(patch.phrase))
         labels.append(patches[-1].name)
@@ -103,7 +110,14 @@ def _compared(form: CompareRequest, cancelled: Cancel, _: Tell) -> bytes:
         reduced = reduce_run(run, form.columns, cancelled, cache=kept)
         lanes = {name: row_of(reduced, lane.row) for name, lane in run.program.lanes.items() if "." not in name}
         found = measure_patch(of, form.rate, cancelled, cache, voice)
-        return ComparedStep(label="", seconds=run.length / form.rate, lanes=lanes, measures=found)
+        return ComparedStep(
+            label="",
+            performance=of.document().get("performance", {}),
+            phrase=of.phrase.document() if of.phrase else None,
+            seconds=run.length / form.rate,
+            lanes=lanes,
+            measures=found,
+        )
 
     steps = sweep(patches, one, os.cpu_count() or 1)
     unmoved = constants(patches, [step.lanes for step in steps])
@@ -131,13 +145,19 @@ async def post_levels(request: Request, form: CompareRequest, scheduler: TheSche
 
 
 def _levels(form: CompareRequest, cancelled: Cancel, _: Tell) -> bytes:
-    def one(of: Patch, _room: RowCache) -> float:
+    def one(of: Patch, _room: RowCache) -> StepLevel:
         sound = render(of, form.rate, cancelled)
-        return loudness(sound.samples, sound.rate)
+        return StepLevel(
+            loudness_lufs=loudness(sound.samples, sound.rate),
+            limited_db=sound.limited_db,
+            brightness_hz=spectral_centroid(sound.samples, sound.rate),
+            gain_db=0.0,
+        )
 
     found = sweep(_steps_of(form)[0], one, 1)
-    made = [StepLevel(loudness_lufs=lufs, gain_db=gain) for lufs, gain in zip(found, level_gains(found), strict=True)]
-    return TypeAdapter(list[StepLevel]).dump_json(made)
+    for step, gain in zip(found, level_gains([step.loudness_lufs for step in found]), strict=True):
+        step.gain_db = gain
+    return TypeAdapter(list[StepLevel]).dump_json(found)
 
 
 @router.post("/reached", response_model=list[Reached])
@@ -149,7 +169,7 @@ async def post_reached(request: Request, form: ReachedRequest, scheduler: TheSch
 def _reached(form: ReachedRequest, cancelled: Cancel, _: Tell) -> bytes:
     patch = with_test_note(form)
     pairs = [(key, velocity) for key in form.keys for velocity in form.velocities]
-    patches = [patch.with_note(key=key, velocity=velocity) for key, velocity in pairs]
+    patches = [patch.with_note_at(voice_of(form, patch), velocity, key) for key, velocity in pairs]
 
     def one(of: Patch, cache: RowCache) -> Measures:
         lanes = measure_patch(of, form.rate, cancelled, cache, voice_of(form, of)).lanes

@@ -71,18 +71,22 @@ class Judgement(Form):
 
 
 class CompareRequest(Play):
-    """A patch played at a sweep of something, or beside other patches."""
+    """A patch played at a sweep of something, beside other patches, or under several phrases."""
 
     by: By = "velocity"
     steps: list[float] = Field(default_factory=list, max_length=128)
     others: list[Document] = Field(default_factory=list, max_length=15)
+    phrases: list[Document | None] = Field(default_factory=list, max_length=15)
+    """What the patch is played under in turn; nothing is its test note."""
     columns: Annotated[int, Field(ge=1, le=2000)] = 300
 
 
 class ComparedStep(Form):
-    """One step of a comparison: its lanes over the columns and their figures."""
+    """One step of a comparison: its lanes over the columns and their figures, and what it plays."""
 
     label: str
+    performance: Document
+    phrase: Document | None
     seconds: float
     lanes: dict[str, Row]
     measures: PatchMeasures
@@ -100,9 +104,13 @@ class Comparison(Form):
 
 
 class StepLevel(Form):
-    """How loud a step of a comparison is, and by how much it is turned down so that all are as loud as the quietest."""
+    """How a step of a comparison sounds, and by how much it is turned down so that all are as loud as the quietest."""
 
     loudness_lufs: float
+    limited_db: float
+    """The most that the limiter takes."""
+    brightness_hz: float
+    """The middle of its spectrum's power."""
     gain_db: float
 
 

@@ -1,26 +1,28 @@
 """Requests that make phrases and change them: typed, to a pattern, from a MIDI file or a beat, as a MIDI file."""
 
-import base64
-import binascii
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import Field
 
-from jorvik.core.document.patch import read_document
+from jorvik.core.document.patch import check_patch, read_document
+from jorvik.core.document.pattern import Pattern
 from jorvik.core.document.phrase import Phrase, check_phrase
-from jorvik.core.limits import MAX_NAME, MAX_PHRASE_NOTES, MAX_TEXT
+from jorvik.core.limits import MAX_NAME, MAX_PHRASE_NOTES, MAX_POINTS, MAX_TEXT
 from jorvik.core.modules.base import PlainText
 from jorvik.core.phrases.changes import changed, repeated
-from jorvik.core.phrases.maker import Making, made
+from jorvik.core.phrases.drawn import with_curve_of, with_lane_of
+from jorvik.core.phrases.gesture import Turn, pulled, scaled, smoothed, thinned, thinned_to, turns
+from jorvik.core.phrases.patterns import with_pattern
 from jorvik.core.phrases.typed import typed_notes
-from jorvik.core.problems import Problem
-from jorvik.web.forms import Document, FileText, Form
+from jorvik.core.problems import Problem, shown
+from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.units.values import parse_value
+from jorvik.web.forms import Base64, Document, FileText, Form
+from jorvik.web.scheduler import TheScheduler
+from jorvik.web.workers import Cancel, Tell
 
 router = APIRouter(prefix="/phrase")
-
-Velocity = Annotated[float, Field(ge=0, le=127)]
-PATTERNS = Literal["up", "down", "up and down", "as played", "random", "strokes", "long and short", "registers"]
 
 
 class TypedRow(Form):
@@ -34,18 +36,7 @@ class MakeRequest(Form):
     """A phrase whose notes are made to a pattern."""
 
     phrase: Document
-    pattern: PATTERNS = "up"
-    chord: Annotated[list[Annotated[float, Field(ge=0, le=127)]], Field(min_length=1, max_length=12)]
-    rate: Annotated[str, Field(max_length=16)] = "1/16"
-    octaves: int = 1
-    gate: float = 0.8
-    swing: float = 0.5
-    velocities: Annotated[
-        list[Annotated[float, Field(ge=0, le=127)]], Field(min_length=1, max_length=64, default=[96.0])
-    ]
-    strokes: int = 5
-    steps: int = 8
-    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    pattern: Pattern
 
 
 class ChangeRequest(Form):
@@ -64,7 +55,7 @@ class ReadRequest(Form):
     """A MIDI file or a recorded beat, base64, to be read as a phrase."""
 
     what: Literal["midi", "beat"]
-    data: str
+    data: Base64
     name: Annotated[PlainText, Field(max_length=MAX_NAME)] = ""
 
 
@@ -75,10 +66,58 @@ class PhraseMade(Form):
     remarks: list[str] = Field(default_factory=list)
 
 
-class PhraseFile(Form):
-    """A phrase to be written as a file."""
+class LaneRequest(Form):
+    """A played lane of a phrase, to be read against the beat, thinned within a tolerance, or pulled to the beat."""
 
     phrase: Document
+    lane: Annotated[PlainText, Field(max_length=MAX_NAME)]
+    grid: Annotated[PlainText, Field(max_length=16)] = "1/8"
+    within: Annotated[float, Field(ge=0, le=2)] | None = None
+    """How far the thinned lane may lie from a point, in the lane's own unit."""
+    smooth: Annotated[float, Field(ge=0, le=64)] = 0.0
+    """Over how many quarter notes each moment becomes a mean."""
+    scale: Annotated[float, Field(ge=-64, le=64)] = 1.0
+    shift: Annotated[float, Field(ge=-2, le=2)] = 0.0
+    pull: Annotated[float, Field(ge=0, le=1)] | None = None
+    """By which share of its distance each turning point is moved to the grid."""
+
+
+class CurveRequest(Form):
+    """A lane of a phrase and a patch: to be a drawn curve of it, or to be played as ``curve`` of it goes."""
+
+    phrase: Document
+    lane: Annotated[PlainText, Field(max_length=MAX_NAME)]
+    document: Document
+    curve: Annotated[PlainText, Field(max_length=MAX_NAME)] = ""
+
+
+class CurveMade(Form):
+    """A patch with a curve more."""
+
+    document: Document
+
+
+class LaneRead(Form):
+    """A lane against the beat, and the phrase with it as it was asked for."""
+
+    turns: list[Turn]
+    """Times in quarter notes."""
+    points_before: int
+    points_after: int
+    greatest_error: float
+    error_at: float
+    phrase: Document
+
+
+class PhraseFile(Form):
+    """A phrase to be written as a file, and lanes of a patch under it as controllers."""
+
+    phrase: Document
+    document: Document | None = None
+    lanes: Annotated[dict[Annotated[int, Field(ge=0, le=119)], str], Field(max_length=16)] = Field(default_factory=dict)
+    """By controller, a lane that something moves, or ``macro:<id>``."""
+    fine: bool = False
+    """In 14 bits instead of 7."""
 
 
 @router.post("/read", response_model=None, responses={200: {"model": Phrase}})
@@ -98,23 +137,7 @@ def post_typed(form: TypedRow) -> PhraseMade:
 @router.post("/make")
 def post_make(form: MakeRequest) -> PhraseMade:
     """Return a phrase with notes made to a pattern over its bars."""
-    phrase = check_phrase(form.phrase)
-    making = Making(
-        form.pattern,
-        form.chord,
-        form.rate,
-        min(phrase.bars, 64),
-        form.octaves,
-        form.gate,
-        form.swing,
-        form.velocities,
-        form.strokes,
-        form.steps,
-        form.seed,
-        phrase.tempo_bpm,
-        phrase.beats_per_bar,
-    )
-    return PhraseMade(phrase=check_phrase({**form.phrase, "played": made(making).document()["played"]}).document())
+    return PhraseMade(phrase=with_pattern(check_phrase(form.phrase), form.pattern).document())
 
 
 @router.post("/change")
@@ -124,27 +147,72 @@ def post_change(form: ChangeRequest) -> PhraseMade:
     return PhraseMade(phrase=(repeated(phrase, form.repeat) if form.repeat > 1 else phrase).document())
 
 
+@router.post("/lane")
+def post_lane(form: LaneRequest) -> LaneRead:
+    """Return where a lane turns, and the phrase with that lane thinned or pulled."""
+    phrase = check_phrase(form.phrase)
+    if form.lane not in phrase.controls:
+        raise Problem("the lane", shown(form.lane), f"one that is played: {', '.join(phrase.controls) or 'none is'}")
+    grid = float(parse_value(form.grid, "beats", "the grid", tempo=phrase.tempo).value)
+    made = thinned(phrase.controls[form.lane], form.within or 0.0)
+    points = made.points if form.within is not None else phrase.controls[form.lane]
+    if form.smooth > 0.0:
+        points = thinned_to(smoothed(points, form.smooth), MAX_POINTS).points
+    if (form.scale, form.shift) != (1.0, 0.0):
+        points = scaled(points, form.scale, form.shift, *CONTROL_RANGES[form.lane.split(":")[0]])
+    if form.pull is not None:
+        points = pulled(points, grid, form.pull, phrase.beats)
+    changed_phrase = check_phrase({**form.phrase, "controls": {**phrase.controls, form.lane: points}})
+    return LaneRead(
+        turns=turns(points, grid),
+        points_before=made.points_before,
+        points_after=made.points_after,
+        greatest_error=made.greatest_error,
+        error_at=made.at,
+        phrase=changed_phrase.document(),
+    )
+
+
+@router.post("/to-curve")
+def post_to_curve(form: CurveRequest) -> CurveMade:
+    """Return the patch with a drawn curve that goes as a played lane does."""
+    made = with_curve_of(check_patch(form.document), check_phrase(form.phrase), form.lane)
+    return CurveMade(document=made.document())
+
+
+@router.post("/from-curve")
+def post_from_curve(form: CurveRequest) -> PhraseMade:
+    """Return the phrase with a lane that goes as a drawn curve of the patch does."""
+    made = with_lane_of(check_patch(form.document), check_phrase(form.phrase), form.lane, form.curve)
+    return PhraseMade(phrase=made.document())
+
+
 @router.post("/from-file")
 def post_from_file(form: ReadRequest) -> PhraseMade:
     """Return the phrase in a MIDI file, or the strokes of a recorded beat."""
-    try:
-        data = base64.b64decode(form.data, validate=True)
-    except (binascii.Error, ValueError):
-        raise Problem("data", "no base64", "a file in base64") from None
     if form.what == "midi":
         from jorvik.formats.midi import read_midi
 
-        midi = read_midi(data, form.name)
+        midi = read_midi(form.data, form.name)
         return PhraseMade(phrase=midi.phrase.document(), remarks=midi.remarks)
     from jorvik.formats.beat import read_beat
 
-    beat = read_beat(data, form.name)
+    beat = read_beat(form.data, form.name)
     return PhraseMade(phrase=beat.phrase.document(), remarks=beat.remarks)
 
 
 @router.post("/file.mid", response_class=Response, responses={200: {"content": {"audio/midi": {}}}})
-def post_midi(form: PhraseFile) -> Response:
+async def post_midi(request: Request, form: PhraseFile, scheduler: TheScheduler) -> Response:
     """Return a phrase as a MIDI file."""
-    from jorvik.formats.midi import midi_bytes
+    return Response(await scheduler.make(request, "judgement", _midi, form), media_type="audio/midi")
 
-    return Response(midi_bytes(check_phrase(form.phrase)), media_type="audio/midi")
+
+def _midi(form: PhraseFile, _: Cancel, __: Tell) -> bytes:
+    from jorvik.formats.midi import controlled, midi_bytes
+
+    phrase = check_phrase(form.phrase)
+    if not form.lanes:
+        return midi_bytes(phrase)
+    if form.document is None:
+        raise Problem("the lanes", "no patch", "sent with the patch whose lanes they are")
+    return midi_bytes(phrase, controlled(check_patch(form.document).under(phrase), form.lanes), form.fine)

@@ -1,8 +1,13 @@
 """Imported once by the process that workers are forked from: everything that they need, run once."""
 
+from jorvik.core.document.patch import check_patch
+from jorvik.core.live.player import LivePlayer
 from jorvik.core.voice.warm import warm
-from jorvik.web import assist, compute, judge, sound
+from jorvik.web import assist, compute, judge, live_process, sound
 
-__all__ = ["assist", "compute", "judge", "sound"]
+__all__ = ["assist", "compute", "judge", "live_process", "sound"]
 
 warm()
+_player = LivePlayer(check_patch({"format": "jorvik-patch", "version": 1}))
+_player.note_on(60, 96)
+_player.block()

@@ -1,7 +1,6 @@
 """Requests about sound: to hear it, to look inside it, to write it to a file, and to read cycles from one."""
 
 import base64
-import binascii
 
 import numpy as np
 from fastapi import APIRouter, Request
@@ -9,7 +8,7 @@ from fastapi.responses import Response
 from pydantic import ValidationError
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.document.voice_settings import OwnTable, frame_of, packed_cycles
+from jorvik.core.document.voice_settings import OwnTable, Recording, frame_of, packed_cycles, packed_samples
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.wavetables import leveled
 from jorvik.core.measure.sound import (
@@ -27,7 +26,7 @@ from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.units.levels import decibels
 from jorvik.core.units.pitch import key_at, key_hz
 from jorvik.core.voice.render import Sound
-from jorvik.formats.wav import RATES, read_cycles, table_bytes, wav_bytes
+from jorvik.formats.wav import RATES, read_cycles, read_recording, table_bytes, wav_bytes
 from jorvik.web.forms import (
     CyclesRead,
     CyclesRequest,
@@ -36,6 +35,8 @@ from jorvik.web.forms import (
     HarmonicsSeen,
     LookRequest,
     Play,
+    RecordingRead,
+    RecordingRequest,
     SoundRequest,
     SoundView,
     TableRequest,
@@ -132,11 +133,7 @@ def post_table(form: TableRequest) -> Response:
 @router.post("/cycles")
 def post_cycles(form: CyclesRequest) -> CyclesRead:
     """Return the cycles in a WAV file, ready to be a table of the patch's own."""
-    try:
-        data = base64.b64decode(form.data, validate=True)
-    except (binascii.Error, ValueError):
-        raise Problem("data", "no base64", "a WAV file in base64") from None
-    read = read_cycles(data, form.frame_length)
+    read = read_cycles(form.data, form.frame_length)
     return CyclesRead(
         cycles=packed_cycles(read.cycles),
         frames=read.cycles.shape[0],
@@ -144,6 +141,15 @@ def post_cycles(form: CyclesRequest) -> CyclesRead:
         frames_in_file=read.frames_in_file,
         remark=read.remark,
     )
+
+
+@router.post("/recording")
+def post_recording(form: RecordingRequest) -> RecordingRead:
+    """Return the sound of a file as a recording that a patch can have as a tone."""
+    read = read_recording(form.data)
+    found = Recording(name=form.name, rate=read.rate, samples=packed_samples(read.samples), key=form.key)
+    document = found.model_dump(mode="json", exclude_defaults=True)
+    return RecordingRead(recording=document, seconds=read.samples.size / read.rate, remark=read.remark)
 
 
 def look(sound: Sound, form: LookRequest) -> SoundView:

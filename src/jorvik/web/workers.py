@@ -43,7 +43,8 @@ class TaskBroke(Exception):
     """The task failed in a way that nobody foresaw; the text is its traceback."""
 
 
-def _context() -> Any:
+def forked() -> Any:
+    """Return the context that forks from a process with everything imported and compiled."""
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["jorvik.web.preload"])
     return context
@@ -98,7 +99,7 @@ class Worker:
     def _started(self) -> "tuple[Connection, Synchronized[int]]":
         if self._pipe is None or self._cancel is None or not self._process.is_alive():
             self.stop()
-            context = _context()
+            context = forked()
             self._pipe, theirs = context.Pipe()
             self._cancel = context.Value("b", 0, lock=False)
             self._process = context.Process(target=_serve, args=(theirs, self._cancel, self._nice), daemon=True)

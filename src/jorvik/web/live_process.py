@@ -1,0 +1,272 @@
+"""The process that plays: told what the hand does, it makes sound a little ahead of what is heard."""
+
+import os
+import signal
+from collections.abc import Mapping
+from concurrent.futures import Future, ThreadPoolExecutor, wait
+from contextlib import suppress
+from dataclasses import asdict
+from multiprocessing.connection import Connection
+from typing import Annotated, Any, Final, Literal
+
+import numpy as np
+from pydantic import Field, TypeAdapter, ValidationError
+
+from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.phrase import check_phrase
+from jorvik.core.limits import MAX_NAME, MAX_RATE, MIN_RATE
+from jorvik.core.live.hands import Write
+from jorvik.core.live.player import BLOCK, LivePlayer, Log
+from jorvik.core.live.voices import Prepared
+from jorvik.core.problems import Problem, from_validation
+from jorvik.core.voice.limiter import Limited
+from jorvik.web.forms import Document, Form
+
+MOST_AHEAD_S: Final = 0.5
+"""No more sound than this is made before it is heard, whatever is asked for."""
+
+HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8")])
+"""What stands before the samples of a block: its first sample, its length, and what the limiter took."""
+
+
+class PlayPatch(Form):
+    """A patch to be played, at first or from the next note on."""
+
+    do: Literal["play"]
+    document: Document
+    rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = 48_000
+
+
+class Strike(Form):
+    """A key to be struck; ``mark`` comes back with the sample at which it took effect."""
+
+    do: Literal["on"]
+    key: float
+    velocity: float
+    mark: int = 0
+
+
+class Release(Form):
+    """A key to be let go."""
+
+    do: Literal["off"]
+    key: float
+    mark: int = 0
+
+
+class Turn(Form):
+    """A control lane to be moved, or to be let go where there is no value."""
+
+    do: Literal["control"]
+    name: Annotated[str, Field(max_length=MAX_NAME)]
+    value: float | None
+    mark: int = 0
+
+
+class Progress(Form):
+    """How far the page has played, and how much it wants beyond that, in samples."""
+
+    do: Literal["heard"]
+    to: Annotated[int, Field(ge=0, le=2**50)]
+    ahead: Annotated[int, Field(ge=0, le=96_000)]
+
+
+class Over(Form):
+    """A phrase that is played over, in a loop: its hits, and where it ``plays`` its notes and lanes too; or none."""
+
+    phrase: Document | None = None
+    plays: bool = False
+    count_in: Annotated[int, Field(ge=0, le=8)] = 0
+    """Bars that are counted before it begins."""
+    clicks: bool = False
+    """Whether the clicks go on then."""
+    mark: int = 0
+
+
+class Beat(Over):
+    """Something to be played over, from now on."""
+
+    do: Literal["beat"]
+
+
+class Record(Over):
+    """Begin anew, in silence and at sample 0, to be recorded."""
+
+    do: Literal["record"]
+
+
+class Writes(Form):
+    """How the hand writes over lanes that the phrase beside it plays."""
+
+    do: Literal["write"]
+    how: Write
+
+
+class Panic(Form):
+    """Silence."""
+
+    do: Literal["panic"]
+
+
+Message = Annotated[
+    PlayPatch | Strike | Release | Turn | Progress | Beat | Record | Writes | Panic, Field(discriminator="do")
+]
+_MESSAGES: Final[TypeAdapter[PlayPatch | Strike | Release | Turn | Progress | Beat | Record | Writes | Panic]] = (
+    TypeAdapter(Message)
+)
+
+
+def packed(block: Limited, first: int) -> bytes:
+    """Return a block as it travels: the head, then left and right in turn, single precision."""
+    head = np.array([(first, len(block.samples), block.taken_db)], dtype=HEAD)
+    return head.tobytes() + block.samples.astype("<f4").tobytes()
+
+
+class LiveSession:
+    """What the process does with what it is told."""
+
+    def __init__(self) -> None:
+        self.player: LivePlayer | None = None
+        self.heard = self.ahead = 0
+        self.begins = 0
+        """The sample of all that was sent with which what is played now began."""
+        self._parting: bytes | None = None
+        """The last block of what was played before that."""
+        self._beside = ThreadPoolExecutor(1)
+        self._edited: tuple[Patch, Future[Prepared]] | None = None
+        self._waiting: Patch | None = None
+        """The last edit, while the one before is made ready."""
+
+    def told(self, message: Any) -> dict[str, Any] | None:
+        """Do what a message says, and return what there is to answer.
+
+        Raises Problem where it cannot be done.
+        """
+        try:
+            asked = _MESSAGES.validate_python(message)
+        except ValidationError as error:
+            raise from_validation(error, ()) from None
+        if isinstance(asked, PlayPatch):
+            return self._play(asked)
+        player = self.player
+        if player is None:
+            raise Problem("the message", asked.do, "told after a patch to play")
+        if isinstance(asked, Progress):
+            self.heard, self.ahead = asked.to, min(asked.ahead, round(MOST_AHEAD_S * player.rate))
+            return None
+        if isinstance(asked, Panic):
+            player.panic()
+            return None
+        if isinstance(asked, Writes):
+            player.write = asked.how
+            return None
+        if isinstance(asked, Record):
+            return self._record(player, asked)
+        if isinstance(asked, Strike):
+            at = player.note_on(asked.key, asked.velocity)
+        elif isinstance(asked, Release):
+            at = player.note_off(asked.key)
+        elif isinstance(asked, Beat):
+            self._finish_edit()
+            at = self._over(player, asked)
+        else:
+            at = player.control(asked.name, asked.value)
+        return {"mark": asked.mark, "at": at + player.delay}
+
+    def _play(self, asked: PlayPatch) -> dict[str, Any]:
+        patch = check_patch(asked.document)
+        if self.player is None:
+            self.player = LivePlayer(patch, asked.rate)
+            return {"playing": patch.name, "block": BLOCK, "delay": self.player.delay, "lanes": self.player.lanes}
+        self._waiting = patch
+        self._edit()
+        return {"playing": patch.name}
+
+    def _edit(self) -> None:
+        """Make the last edit ready beside what plays, and go on with it once it is."""
+        assert self.player is not None
+        if self._edited is not None and self._edited[1].done():
+            (patch, made), self._edited = self._edited, None
+            try:
+                self.player.adopt(patch, made.result())
+            except Problem as problem:
+                self.player.troubles.append(problem)
+        if self._edited is None and self._waiting is not None:
+            patch, self._waiting = self._waiting, None
+            self._edited = patch, self._beside.submit(self.player.prepared(patch))
+
+    def _finish_edit(self) -> None:
+        """Go on with the last edit, which is waited for."""
+        while self._edited is not None:
+            wait([self._edited[1]])
+            self._edit()
+
+    @staticmethod
+    def _over(player: LivePlayer, asked: Over) -> int:
+        phrase = None if asked.phrase is None else check_phrase(asked.phrase)
+        return player.beat(phrase, asked.plays, asked.count_in, asked.clicks)
+
+    def _record(self, player: LivePlayer, asked: Record) -> dict[str, Any]:
+        """Begin anew, so that what is recorded can be rendered from its first sample on."""
+        self._finish_edit()
+        anew = LivePlayer(player.own, player.rate)
+        anew.go_on_from(player)
+        begins = self._over(anew, asked)
+        player.panic()
+        self._parting = packed(player.block(), self.begins + player.now - BLOCK)
+        self.begins += player.now
+        self.player = anew
+        tempo = anew.patch.performance.tempo
+        recording = {"first": self.begins, "bars_from": begins, "tempo_bpm": tempo.bpm}
+        turn = anew.over.length if anew.over is not None else 0
+        return {"recording": {**recording, "beats_per_bar": tempo.beats_per_bar, "turn": turn}}
+
+    @property
+    def is_wanted(self) -> bool:
+        """Whether another block is to be made."""
+        return self.player is not None and self.begins + self.player.now < self.heard + self.ahead
+
+    def block(self) -> tuple[bytes, list[dict[str, Any]]]:
+        """Return the next block, and what there is to tell of it."""
+        assert self.player is not None
+        if self._parting is not None:
+            parting, self._parting = self._parting, None
+            return parting, []
+        self._edit()
+        player, first = self.player, self.begins + self.player.now
+        made = packed(player.block(), first)
+        told: list[dict[str, Any]] = [{"refused": str(problem)} for problem in player.troubles]
+        player.troubles = []
+        log = player.log()
+        if log != Log():
+            told.append({"log": asdict(log)})
+        if standing := player.standing:
+            told.append({"drawn": standing, "at": player.now})
+        return made, told
+
+
+def serve(pipe: Connection) -> None:
+    """Play until nobody is there to play for."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    parent, session = os.getppid(), LiveSession()
+    with suppress(EOFError, ConnectionError, OSError):
+        while os.getppid() == parent:
+            # What the hand does comes before more sound.
+            if not session.is_wanted or pipe.poll(0):
+                if pipe.poll(1.0):
+                    _answer(pipe, session, pipe.recv())
+                continue
+            sound, told = session.block()
+            pipe.send(sound)
+            for message in told:
+                pipe.send(message)
+
+
+def _answer(pipe: Connection, session: LiveSession, message: Mapping[str, Any]) -> None:
+    try:
+        told = session.told(message)
+    except Problem as problem:
+        told = {"refused": str(problem), "mark": message.get("mark", 0)}
+    if told is not None:
+        pipe.send(told)

@@ -1,0 +1,223 @@
+"""Played live over its connection: what comes out, what is refused, who plays, and what is left where it breaks off."""
+
+import json
+import os
+import signal
+import threading
+import unittest
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+from starlette.websockets import WebSocketDisconnect
+
+from jorvik.core.document.patch import check_patch
+from jorvik.core.live.player import BLOCK, LivePlayer
+from jorvik.web.live import LOST, TAKEN, Stage
+from jorvik.web.live_process import HEAD, packed
+from tests.support import Json, demos, wait_until
+from tests.web.test_api import Api
+
+
+class Live(Api):
+    def setUp(self) -> None:
+        super().setUp()
+        self.addCleanup(self.stage.leave)
+
+    @property
+    def stage(self) -> Stage:
+        stage: Stage = self.client.app.state.stage  # type: ignore[attr-defined]
+        return stage
+
+    def connect(self, **options: Any) -> Any:
+        return self.client.websocket_connect("ws://127.0.0.1:8420/api/live", **options)
+
+    def begun(self, socket: Any, name: str = "barge-bell") -> Json:
+        socket.send_json({"do": "play", "document": demos()[name], "rate": 48_000})
+        return self.answer(socket)
+
+    def answer(self, socket: Any) -> Json:
+        """The next that is told which is no sound, nor said of it."""
+        while True:
+            message = socket.receive()
+            if message["type"] == "websocket.close":
+                raise WebSocketDisconnect(message["code"], message.get("reason"))
+            told = json.loads(message["text"]) if message.get("text") is not None else {"drawn": {}}
+            if not {"drawn", "log"} & set(told):
+                return dict(told)
+
+    def sound(self, socket: Any) -> bytes:
+        """The next block of sound."""
+        [block], _ = self.next_blocks(socket, 1)
+        return block
+
+    def next_blocks(self, socket: Any, count: int) -> tuple[list[bytes], list[Json]]:
+        """The next blocks, and what is told until then."""
+        sound: list[bytes] = []
+        told: list[Json] = []
+        while len(sound) < count:
+            message = socket.receive()
+            if message.get("bytes") is not None:
+                sound.append(message["bytes"])
+            else:
+                told.append(json.loads(message["text"]))
+        return sound, told
+
+    def test_what_is_played_comes_out_block_by_block(self) -> None:
+        player = LivePlayer(check_patch(demos()["barge-bell"]))
+        with self.connect() as socket:
+            told = self.begun(socket)
+            self.assertEqual((told["playing"], told["block"], told["delay"]), ("Barge Bell", BLOCK, player.delay))
+            self.assertEqual(told["lanes"], player.lanes)
+            socket.send_json({"do": "on", "key": 60, "velocity": 100, "mark": 7})
+            # What leaves is later than what was struck by what the limiter looks ahead.
+            self.assertEqual(self.answer(socket), {"mark": 7, "at": player.delay})
+            player.note_on(60, 100)
+            socket.send_json({"do": "heard", "to": 0, "ahead": 3 * BLOCK})
+            for number in range(3):
+                self.assertEqual(self.sound(socket), packed(player.block(), number * BLOCK))
+            # Nothing more is made before it is wanted.
+            socket.send_json({"do": "control", "name": "macro:striker", "value": 1.0, "mark": 8})
+            self.assertEqual(self.answer(socket), {"mark": 8, "at": 3 * BLOCK + player.delay})
+            player.control("macro:striker", 1.0)
+            socket.send_json({"do": "heard", "to": BLOCK, "ahead": 3 * BLOCK})
+            self.assertEqual(self.sound(socket), packed(player.block(), 3 * BLOCK))
+            socket.send_json({"do": "off", "key": 60})
+            self.assertEqual(self.answer(socket)["at"], 4 * BLOCK + player.delay)
+            player.note_off(60)
+
+    def heard(self, socket: Any, blocks: int, ends: int) -> tuple[list[bytes], list[Json]]:
+        """What comes until so many samples are there: blocks, and what is told."""
+        sound: list[bytes] = []
+        told: list[Json] = []
+        while (left := blocks - len(sound)) > 0:
+            # No more than that is made ahead, whatever is asked for.
+            count = min(left, 40)
+            socket.send_json({"do": "heard", "to": ends - left * BLOCK, "ahead": count * BLOCK})
+            made, said = self.next_blocks(socket, count)
+            sound, told = [*sound, *made], [*told, *said]
+        return sound, told
+
+    def test_what_is_recorded_begins_at_its_first_sample_and_is_told_as_it_is_played(self) -> None:
+        over = {"format": "jorvik-phrase", "version": 1, "tempo_bpm": 240, "bars": 1, "played": [{"key": 50, "at": 1}]}
+        with self.connect() as socket:
+            self.begun(socket)
+            socket.send_json({"do": "control", "name": "macro:striker", "value": 0.8})
+            self.answer(socket)
+            self.heard(socket, 6, 6 * BLOCK)
+            socket.send_json({"do": "record", "phrase": over, "plays": True, "count_in": 1})
+            recording = self.answer(socket)["recording"]
+            # A block more, over which what was played before falls silent.
+            first = 7 * BLOCK
+            self.assertEqual(
+                recording, {"first": first, "bars_from": 48_000, "tempo_bpm": 240, "beats_per_bar": 4, "turn": 48_000}
+            )
+            blocks = 1 + (48_000 + 12_000) // BLOCK + 2
+            sound, told = self.heard(socket, blocks, 6 * BLOCK + blocks * BLOCK)
+            heads = [np.frombuffer(block[: HEAD.itemsize], dtype=HEAD)[0]["first"] for block in sound]
+            self.assertEqual(heads, [6 * BLOCK + n * BLOCK for n in range(blocks)])
+            logs = [message["log"] for message in told if "log" in message]
+            # Lanes stand where they were, from the first sample on; the phrase's own note is played with the hand's.
+            self.assertEqual(logs[0]["lanes"]["macro:striker"], [[0, 0.8]])
+            self.assertEqual([note for log in logs for note in log["on"]], [[0, 50, 96.0, 60_000]])
+            self.assertIn("cutoff", next(message["drawn"] for message in reversed(told) if "drawn" in message))
+
+    def test_an_edit_is_made_ready_beside_what_plays(self) -> None:
+        bell = demos()["barge-bell"]
+        with self.connect() as socket:
+            self.begun(socket)
+            socket.send_json({"do": "on", "key": 60, "velocity": 100})
+            self.answer(socket)
+            self.heard(socket, 8, 8 * BLOCK)
+            for level in (0.4, 0.2, 0.0):
+                voice = {**bell["voice"], "base": {**bell["voice"].get("base", {}), "amplitude": level}}
+                socket.send_json({"do": "play", "document": {**bell, "voice": voice}})
+                self.assertEqual(self.answer(socket), {"playing": "Barge Bell"})
+
+            def quiet() -> bool:
+                self.ends = getattr(self, "ends", 8 * BLOCK) + BLOCK
+                [block], _ = self.heard(socket, 1, self.ends)
+                return float(np.abs(np.frombuffer(block[HEAD.itemsize :], dtype="<f4")).max()) < 1e-4
+
+            wait_until(quiet, "the last edit was never heard")
+
+    def test_what_cannot_be_done_is_said_and_playing_goes_on(self) -> None:
+        with self.connect() as socket:
+            for text, said in (
+                ("x", "JSON object"),
+                ("[]", "JSON object"),
+                (json.dumps({"do": "dance"}), "do"),
+                (json.dumps({"do": "on", "key": 60, "velocity": 90}), "after a patch"),
+                (json.dumps({"do": "play", "document": {"format": "jorvik-patch", "version": 9}}), "version"),
+                (json.dumps({"do": "play", "document": demos()["barge-bell"], "rate": 10}), "rate"),
+            ):
+                socket.send_text(text)
+                self.assertIn(said, self.answer(socket)["refused"])
+            self.begun(socket)
+            for message, said in (
+                ({"do": "on", "key": 60, "velocity": 300}, "velocity 300"),
+                ({"do": "control", "name": "macro:far", "value": 0}, "macro:far"),
+                ({"do": "heard", "to": -1, "ahead": 0}, "to"),
+                ({"do": "record", "count_in": 99}, "count_in"),
+                ({"do": "write", "how": "smear"}, "touch"),
+            ):
+                socket.send_json(message)
+                self.assertIn(said, self.answer(socket)["refused"])
+            socket.send_json({"do": "on", "key": 60, "velocity": 90})
+            self.assertIn("at", self.answer(socket))
+
+    def test_one_page_plays_and_the_next_when_it_has_left(self) -> None:
+        with self.connect() as first:
+            self.begun(first)
+            with self.connect() as second:
+                self.assertIn("Another page is playing", second.receive_json()["refused"])
+                with self.assertRaises(WebSocketDisconnect) as closed:
+                    second.receive_json()
+                self.assertEqual(closed.exception.code, TAKEN)
+        wait_until(lambda: self.stage.pid is None, "the process went on playing for nobody")
+        with self.connect() as third:
+            self.assertEqual(self.begun(third)["playing"], "Barge Bell")
+
+    def test_a_process_that_is_killed_is_told_of(self) -> None:
+        with self.connect() as socket:
+            self.begun(socket)
+            pid = self.stage.pid
+            assert pid is not None
+            os.kill(pid, signal.SIGKILL)
+            self.assertIn("stopped", self.answer(socket)["refused"])
+            with self.assertRaises(WebSocketDisconnect) as closed:
+                self.answer(socket)
+            self.assertEqual(closed.exception.code, LOST)
+        wait_until(lambda: self.stage.pid is None, "the stage was not free again")
+        with self.connect() as again:
+            self.begun(again)
+
+    def test_what_is_told_to_a_process_that_just_died_does_not_hide_that_it_died(self) -> None:
+        """The page goes on telling how far it has played until it is told; the pipe may be broken before that."""
+        ended = threading.Event()
+
+        class Dead:
+            def send(self, _: Any) -> None:
+                ended.set()
+                raise BrokenPipeError
+
+            def recv(self) -> Any:
+                ended.wait(10)
+                raise EOFError
+
+            def close(self) -> None:
+                ended.set()
+
+        with patch.object(self.stage, "enter", Dead), self.connect() as socket:
+            socket.send_json({"do": "heard", "to": 0, "ahead": 0})
+            self.assertIn("stopped", self.answer(socket)["refused"])
+
+    def test_another_sites_page_is_not_let_in(self) -> None:
+        for headers in ({"origin": "http://elsewhere.example"}, {"host": "elsewhere.example"}):
+            with self.subTest(headers=headers), self.assertRaises(WebSocketDisconnect), self.connect(headers=headers):
+                self.fail("it was let in")
+        self.assertIsNone(self.stage.pid)
+
+
+if __name__ == "__main__":
+    unittest.main()
