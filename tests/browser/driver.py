@@ -140,10 +140,16 @@ class BrowserCase(unittest.TestCase):
 
     def until(self, script: str, said: str, page: Page | None = None) -> None:
         """Wait until a script is true. (The page's own security policy forbids the driver's waiting.)"""
-        page, end = page or self.page, time.monotonic() + PATIENCE_S
-        while not page.evaluate(script):
-            self.assertLess(time.monotonic(), end, said)
-            page.wait_for_timeout(15)
+        page = page or self.page
+        self.eventually(lambda: bool(page.evaluate(script)), lambda: said, page)
+
+    def eventually(self, so: Callable[[], bool], said: Callable[[], str], page: Page | None = None) -> None:
+        """Look again and again until something is so, the page going on meanwhile."""
+        end = time.monotonic() + PATIENCE_S
+        while not so():
+            if time.monotonic() > end:
+                self.fail(said())
+            (page or self.page).wait_for_timeout(15)
 
     def undo_says(self, words: str) -> None:
         """Check the name of the change that Undo would take back."""

@@ -3,23 +3,25 @@
 import json
 import re
 import tempfile
-import time
 import unittest
 from pathlib import Path
 from typing import Any
 
 import mido
 import numpy as np
+import soundfile
 from playwright.sync_api import Locator, expect
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import Phrase, check_phrase
 from jorvik.core.engine.trace import trace
+from jorvik.core.measure.sound import loudness
+from jorvik.core.voice.render import render
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PHRASES
 from tests.browser.test_bench import patch_of
-from tests.browser.test_figures import OnThePage, number
-from tests.support import PATIENCE_S, RATE, demos
+from tests.browser.test_figures import OnThePage
+from tests.support import RATE, demos
 
 
 class UnderAPhrase(OnThePage):
@@ -47,10 +49,14 @@ class UnderAPhrase(OnThePage):
 
     def until_kept(self, name: str, so: Any) -> Phrase:
         """Wait until the store has a phrase of which something is so."""
-        end = time.monotonic() + PATIENCE_S
-        while not ((found := self.found(name)) and so(found)):
-            self.assertLess(time.monotonic(), end, f"{name} was not kept so")
-            self.page.wait_for_timeout(20)
+
+        def is_so() -> bool:
+            found = self.found(name)
+            return found is not None and bool(so(found))
+
+        self.eventually(is_so, lambda: f"{name} was not kept so")
+        found = self.found(name)
+        assert found is not None
         return found
 
     def new_phrase(self) -> None:
@@ -126,17 +132,92 @@ class Phrases(UnderAPhrase):
         kept = self.until_kept("Untitled phrase", lambda p: len(p.played) == 3)
         self.assertEqual(kept.played[2].at, 3.25)
 
+    def test_several_notes_are_moved_copied_and_changed_at_once(self) -> None:
+        self.new_phrase()
+        first = self.note("C3 at 1.1,")
+        first.click()
+        self.note("G3 at 1.3,").click(modifiers=["Shift"])
+        expect(self.aside).to_contain_text("G3, and 1 more")
+        second = self.note("G3 at 1.3,")
+        second.focus()
+        self.redrawn(lambda: self.page.keyboard.press("Shift+ArrowUp"))
+        self.redrawn(lambda: self.page.keyboard.press("ArrowRight"))
+        kept = self.until_kept("Untitled phrase", lambda p: p.played[0].at > 0)
+        self.assertEqual([(n.key, n.at) for n in kept.played], [(60, 0.25), (67, 2.25)])
+        self.undo_says("move 2 notes")
+        # To the left of the beginning they stay together.
+        for _ in range(2):
+            self.note("G4").press("ArrowLeft")
+        kept = self.until_kept("Untitled phrase", lambda p: p.played[0].at == 0)
+        self.assertEqual([n.at for n in kept.played], [0, 2])
+        self.redrawn(lambda: self.note("G4").press("Control+d"))
+        kept = self.until_kept("Untitled phrase", lambda p: len(p.played) == 4)
+        # The last of them ends at 2.9, and the next step is the third beat.
+        self.assertEqual([(n.key, n.at) for n in kept.played[2:]], [(60, 3), (67, 5)])
+        self.redrawn(lambda: self.type_into("transpose the notes", "-1 oct"))
+        kept = self.until_kept("Untitled phrase", lambda p: p.played[2].key == 48)
+        self.assertEqual([n.key for n in kept.played], [60, 67, 48, 55])
+        self.redrawn(lambda: self.type_into("stretch the notes", "0.5"))
+        kept = self.until_kept("Untitled phrase", lambda p: p.played[3].at == 4)
+        self.assertEqual([(n.at, n.length) for n in kept.played[2:]], [(3, 0.45), (4, 0.45)])
+        # One is copied to where the cursor stands, which is nearest to the second beat.
+        self.note("C4 at 1.1,").click()
+        axis = self.page.get_by_role("slider", name="Time cursor").bounding_box()
+        assert axis is not None
+        tail = demos()["ferry-horn"]["performance"]["tail_s"]
+        self.note("C4 at 1.1,").press("Control+c")
+        beat = axis["width"] * (60 / 96) / (5.5 * 60 / 96 + tail)
+        self.page.mouse.move(axis["x"] + 1.05 * beat, axis["y"] + 5)
+        self.redrawn(lambda: self.note("C4 at 1.1,").press("Control+v"))
+        pasted = self.until_kept("Untitled phrase", lambda p: len(p.played) == 5).played[4]
+        self.assertEqual((pasted.key, pasted.at, pasted.length), (60, 1.0, kept.played[0].length))
+        before = self.phrase("Untitled phrase").played
+        self.redrawn(lambda: self.page.get_by_role("button", name="Humanise").click())
+        by_hand = self.until_kept("Untitled phrase", lambda p: p.played != before).played
+        self.assertLessEqual(
+            max(abs(a.at - b.at) * 60 / 96 for a, b in zip(before, by_hand, strict=True)), 0.012 + 1e-9
+        )
+        notes = self.score.locator(".notes").bounding_box()
+        assert notes is not None
+        self.page.mouse.move(notes["x"] + 1, notes["y"] + 1)
+        self.page.mouse.down()
+        self.page.mouse.move(notes["x"] + notes["width"] - 1, notes["y"] + notes["height"] - 1, steps=3)
+        self.page.mouse.up()
+        expect(self.aside).to_contain_text("and 4 more")
+        self.redrawn(lambda: self.note("C4").first.press("Delete"))
+        self.until_kept("Untitled phrase", lambda p: not p.played)
+        self.undo_says("remove 5 notes")
+
+    def test_a_stroke_is_moved_and_struck_harder_with_the_pointer(self) -> None:
+        self.under("Ice-Hammer Beat")
+        sheet = self.page.get_by_role("slider", name="Time cursor").bounding_box()
+        stroke = self.score.get_by_role("button", name=re.compile("^Stroke of thud at 1.3,")).bounding_box()
+        assert sheet is not None and stroke is not None
+        before = self.phrase("Ice-Hammer Beat")
+        tail = demos()["ferry-horn"]["performance"]["tail_s"]
+        beat = sheet["width"] * before.beat_s / (before.seconds + tail)
+        x, y = stroke["x"] + 2, stroke["y"] + stroke["height"] - 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 0.5 * beat, y, steps=4)
+        self.page.mouse.up()
+        kept = self.until_kept("Ice-Hammer Beat", lambda p: p != before)
+        moved = [s for s in kept.hits[0].strikes if s not in before.hits[0].strikes]
+        self.assertEqual([(s.at, s.strength) for s in moved], [(2.5, 0.9)])
+        self.page.get_by_role("button", name=re.compile("^Undo")).click()
+        self.until_kept("Ice-Hammer Beat", lambda p: p == before)
+
     def test_figures_of_a_note_are_typed_in_beats_or_time(self) -> None:
         self.new_phrase()
         self.redrawn(lambda: self.note("G3").click())
-        self.redrawn(lambda: self.type_into("Note begins at", "1/8d"))
-        self.redrawn(lambda: self.type_into("Note lasts", "500 ms"))
-        self.redrawn(lambda: self.type_into("Note key", "A3"))
-        self.redrawn(lambda: self.type_into("Tempo of the phrase", "120"))
+        self.redrawn(lambda: self.type_into("note at", "1/8d"))
+        self.redrawn(lambda: self.type_into("note length", "500 ms"))
+        self.redrawn(lambda: self.type_into("note key", "A3"))
+        self.redrawn(lambda: self.type_into("phrase tempo", "120"))
         kept = self.until_kept("Untitled phrase", lambda p: p.tempo_bpm == 120).played[1]
         # Half a second is 0.8 of a beat at the tempo that it was typed at.
         self.assertEqual((kept.key, kept.at, kept.length), (57, 0.75, 0.8))
-        self.type_into("Note velocity", "500")
+        self.type_into("note velocity", "500")
         expect(self.page.get_by_role("alert")).to_contain_text("0 to 127")
 
     def test_the_axis_counts_beats_and_the_other_voices_stand_behind(self) -> None:
@@ -155,6 +236,36 @@ class Phrases(UnderAPhrase):
         self.page.keyboard.press("ArrowRight")
         # Where the strong voice is not yet, or no more, nothing is read.
         expect(self.stave("Cutoff").locator("output")).to_have_text("–")
+
+    def test_macros_wheel_and_phrases_are_compared_under_the_phrase(self) -> None:
+        self.open_demo("Barge Bell")
+        self.under("Landing Steps")
+        self.page.get_by_role("tab", name="Compare").click()
+        choice = self.page.get_by_label("What is compared")
+        choice.select_option("macro striker, none to full")
+        rows = self.page.get_by_role("table", name="the difference from the first").locator("tbody tr")
+        expect(rows).to_have_count(5)
+        self.page.get_by_role("button", name="Cutoff", exact=True).click()
+        under, bell = self.phrase("Landing Steps"), check_patch(patch_of(self.page))
+        full = under.model_copy(update={"controls": {"macro:striker": [[0.0, 1.0]]}})
+        peak = float(trace(bell.under(full), RATE, 0).lanes["cutoff"].value.max())
+        expect(rows.nth(4)).to_contain_text(f"{peak / 1000:.4g} kHz")
+        sound = render(bell.under(full))
+        expect(rows.nth(4)).to_contain_text(f"{loudness(sound.samples, RATE):.3g} LUFS".replace("-", "−"))
+        # What is played is the step, macro and all.
+        with self.page.expect_request("**/api/sound") as asked:
+            rows.nth(4).get_by_role("button", name="Play 100 %").click()
+        body: Any = asked.value.post_data_json
+        self.assertEqual(body["phrase"]["controls"], {"macro:striker": [[0, 1]]})
+        choice.select_option("phrases")
+        expect(rows).to_have_count(1)
+        self.page.get_by_label("Add a phrase to compare with").select_option("test note")
+        self.page.get_by_label("Add a phrase to compare with").select_option(label="Skaters' Round")
+        expect(rows).to_have_count(3)
+        expect(rows.nth(1)).to_contain_text("test note")
+        expect(rows.nth(2)).to_contain_text("Skaters' Round")
+        alone = float(trace(bell, RATE).lanes["cutoff"].value.max())
+        expect(rows.nth(1)).to_contain_text(f"{alone / 1000:.4g} kHz")
 
     def test_a_phrase_that_does_not_go_under_a_patch_gives_way_to_the_test_note(self) -> None:
         self.open_demo("Night Watch")
@@ -176,11 +287,11 @@ class Phrases(UnderAPhrase):
         head = max((h for h in store.heads() if h.name == "Untitled phrase"), key=lambda h: h.changed_at)
         theirs = {**store.get(head.id).document, "bars": 3}
         store.write_draft(head.id, theirs, store.get(head.id).sequence)
-        self.redrawn(lambda: self.type_into("Tempo of the phrase", "120"))
+        self.redrawn(lambda: self.type_into("phrase tempo", "120"))
         expect(self.aside).to_contain_text("Another window changed this phrase")
         self.redrawn(lambda: self.page.get_by_role("button", name="Show the other’s").click())
-        expect(self.page.get_by_label("Bars of the phrase")).to_have_value("3")
-        expect(self.page.get_by_label("Tempo of the phrase")).to_have_value("96 bpm")
+        expect(self.page.get_by_label("phrase bars")).to_have_value("3")
+        expect(self.page.get_by_label("phrase tempo")).to_have_value("96 bpm")
 
     def test_a_lane_is_played_by_points(self) -> None:
         self.new_phrase()
@@ -221,37 +332,13 @@ class Phrases(UnderAPhrase):
         row.press("Enter")
         expect(self.page.get_by_text('word 3 of the row: found "H3"')).to_be_visible()
         self.page.get_by_role("button", name="To a pattern").click()
-        self.page.get_by_label("Pattern", exact=True).select_option("down")
+        self.page.get_by_label("pattern kind").select_option("down")
         self.page.get_by_label("Rate of the pattern").fill("1/4")
         self.redrawn(lambda: self.page.get_by_role("button", name="Make its notes").click())
         kept = self.until_kept("Untitled phrase", lambda p: len(p.played) == 4)
         self.assertEqual([n.key for n in kept.played], [55, 51, 48, 55])
         self.redrawn(lambda: self.page.get_by_role("button", name="Twice").click())
         self.assertEqual(self.until_kept("Untitled phrase", lambda p: len(p.played) == 8).bars, 2)
-
-    def test_j08_hits_open_a_filter_through_a_follower(self) -> None:
-        self.under("Ice-Hammer Beat")
-        self.page.keyboard.press("Escape")
-        self.redrawn(lambda: self.page.get_by_label("Add a source").select_option("follower"))
-        self.redrawn(lambda: self.page.get_by_label("follower input").select_option("hit:thud"))
-        self.redrawn(lambda: self.type_into("follower attack", "4 ms"))
-        self.redrawn(lambda: self.type_into("follower release", "80 ms"))
-        self.page.get_by_label("Say a route").fill("follower raises resonance 60%")
-        self.redrawn(lambda: self.page.get_by_label("Say a route").press("Enter"))
-        self.figures_of("resonance")
-        expect(self.aside.get_by_text("Against thud")).to_be_visible()
-        self.kept()
-        of = check_patch(patch_of(self.page)).under(self.phrase("Ice-Hammer Beat"))
-        lane = trace(of, RATE, 0).lanes["resonance"].value
-        strikes = [0, 1.5, 2, 3.25, 4]
-        beat = 60 / 88
-        for at, following, strength in zip(strikes, strikes[1:], (100, 55, 90, 40), strict=False):
-            begin, end = round(at * beat * RATE), round(following * beat * RATE)
-            peak = 100 * float(lane[begin:end].max())
-            named = f"at {1000 * at * beat:.4g} ms" if at * beat < 1 else f"at {at * beat:.4g} s"
-            said = self.said(f"{named}, {strength}%")
-            self.assertAlmostEqual(100 * number(said), peak, delta=0.1)
-            self.assertIn("closed by the next", said)
 
     def test_a_track_of_hits_is_added_struck_and_heard(self) -> None:
         self.new_phrase()
@@ -271,6 +358,25 @@ class Phrases(UnderAPhrase):
         self.assertEqual(asked[0]["phrase"]["hits"][0]["id"], "thud")
         self.page.get_by_role("button", name="Stop", exact=True).click()
 
+    def test_the_guard_before_playing_hears_the_whole_phrase(self) -> None:
+        first = {"key": 48, "at": 0, "length": 1}
+        chord = [{"key": 30 + 2 * n, "at": 2, "length": 1, "velocity": 120} for n in range(20)]
+        store = DocumentStore(self.served.engine, PHRASES)
+        for name, played in (("One Note", [first]), ("And Then Twenty", [first, *chord])):
+            head = {"format": "jorvik-phrase", "version": 1, "tempo_bpm": 120, "bars": 1}
+            store.create({**head, "name": name, "played": played})
+        self.page.reload()
+        self.settle()
+        self.redrawn(lambda: self.type_into("Amplitude set value", "3 %"))
+        play = self.page.get_by_role("button", name="Play", exact=True)
+        for name in ("One Note", "And Then Twenty"):
+            expect(play).to_be_visible()
+            self.under(name)
+            with self.page.expect_response("**/api/sound"):
+                play.click()
+        # Both begin alike; what is louder comes later.
+        expect(self.page.get_by_role("alert")).to_contain_text(re.compile("dB louder than the last one played"))
+
     def test_a_strangers_midi_file_is_played_and_one_is_written(self) -> None:
         file = mido.MidiFile(ticks_per_beat=480)
         track = mido.MidiTrack()
@@ -287,15 +393,37 @@ class Phrases(UnderAPhrase):
             expect(self.page.get_by_label("Name of the phrase")).to_have_value("a round")
             self.assertEqual([n.key for n in self.phrase("a round").played], [50, 57, 62])
             with self.page.expect_download() as download:
-                self.page.get_by_role("button", name="MIDI file").click()
+                self.page.get_by_role("button", name="MIDI file", exact=True).click()
             out = Path(folder) / "out.mid"
             download.value.save_as(out)
             self.assertEqual(mido.MidiFile(out).tracks[1].name, "notes")
+            self.page.get_by_role("button", name="MIDI with controllers").click()
+            self.page.get_by_label("Write a lane as a controller").select_option("cutoff")
+            self.page.get_by_label("In 14 bits").check()
+            self.type_into("Controller of cutoff", "20")
+            with self.page.expect_download() as download:
+                self.page.get_by_role("button", name="Write it").click()
+            download.value.save_as(out)
+            controls = {m.control for track in mido.MidiFile(out).tracks for m in track if m.type == "control_change"}
+            self.assertEqual(controls, {20, 52})
             with self.page.expect_download() as download:
                 self.page.get_by_role("button", name="Phrase file").click()
             kept = Path(folder) / "out.json"
             download.value.save_as(kept)
             self.assertEqual(check_phrase(json.loads(kept.read_text())), self.phrase("a round"))
+            loop, rate = Path(folder) / "loop.wav", 22_050
+            sound, ring = np.zeros(2 * rate), np.exp(-np.arange(2000) / 300)
+            for place, level in ((0.0, 0.9), (0.5, 0.4), (1.0, 0.9), (1.5, 0.4)):
+                first = round(place * rate)
+                sound[first : first + 2000] += level * ring * np.random.default_rng(first).uniform(-1, 1, 2000)
+            soundfile.write(loop, sound, rate)
+            chosen = self.page.get_by_label("Choose a phrase, MIDI or WAV file")
+            self.redrawn(lambda: chosen.set_input_files(loop))
+            # What was heard stands there to be corrected: a track with a stroke for each.
+            expect(self.score.get_by_role("button", name=re.compile("^Stroke of"))).to_have_count(4)
+            beat = self.until_kept("loop", lambda p: p.hits)
+            np.testing.assert_allclose(np.diff([s.at * beat.beat_s for s in beat.hits[0].strikes]), 0.5, atol=0.03)
+            self.redrawn(lambda: self.page.get_by_label("Played", exact=True).select_option(label="a round"))
             broken = Path(folder) / "broken.mid"
             broken.write_bytes(b"MThd")
             self.page.get_by_label("Choose a phrase, MIDI or WAV file").set_input_files(broken)

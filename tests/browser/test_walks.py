@@ -2,7 +2,6 @@
 
 import math
 import re
-import time
 import unittest
 
 import numpy as np
@@ -13,7 +12,7 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.voice.render import render
 from tests.browser.test_bench import patch_of
 from tests.browser.test_figures import OnThePage, number
-from tests.support import PATIENCE_S, RATE
+from tests.support import RATE
 
 
 class FromEmpty(OnThePage):
@@ -61,14 +60,12 @@ class FromEmpty(OnThePage):
 
     def near(self, name: str, wanted: float, delta: float) -> None:
         """Wait until a figure says what is wanted of it: judgement comes after the sheet."""
-        said, end = math.nan, time.monotonic() + PATIENCE_S
-        while time.monotonic() < end:
+
+        def said() -> float:
             found = self.figure(name)
-            said = number(found.inner_text()) if found.count() == 1 else math.nan
-            if abs(said - wanted) <= delta:
-                return
-            self.page.wait_for_timeout(20)
-        self.fail(f"{name} says {said:g}, not {wanted:g}")
+            return number(found.inner_text()) if found.count() == 1 else math.nan
+
+        self.eventually(lambda: abs(said() - wanted) <= delta, lambda: f"{name} says {said():g}, not {wanted:g}")
 
     def alike(self, title: str) -> str:
         """How like another lane the one on the page moves."""

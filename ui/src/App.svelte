@@ -19,6 +19,9 @@
   import RoutePage from './sheet/RoutePage.svelte';
   import Library from './library/Library.svelte';
   import SourcePage from './sheet/SourcePage.svelte';
+  import PrintPage from './live/PrintPage.svelte';
+  import TakesPage from './live/TakesPage.svelte';
+  import { taking } from './live/playing-live';
   import TopBar from './shell/TopBar.svelte';
   import WavFiles from './library/WavFiles.svelte';
   import JobsPage from './library/JobsPage.svelte';
@@ -32,7 +35,7 @@
   const module = $derived(workbench.chosenModule());
   const route = $derived(workbench.chosenRoute());
 
-  onMount(() => void workbench.start());
+  onMount(() => void workbench.start().then(() => taking.lookBehind()));
 
   const keys = shortcuts({ library: () => (library = true), help: () => (help = true) });
 
@@ -67,7 +70,9 @@
             ? `Stave ${workbench.chosen.id}`
             : workbench.chosen.what === 'phrase'
               ? 'The phrase'
-              : 'The patch'}
+              : workbench.chosen.what === 'takes'
+                ? 'Takes'
+                : 'The patch'}
     >
       {#if workbench.chosen.what !== 'patch'}
         <Button look="bare" class="up" data-hint="What belongs to no source and no stave (Esc)" onclick={toPatch}
@@ -82,6 +87,8 @@
         {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
       {:else if workbench.chosen.what === 'phrase' && workbench.phrasing.phrase}
         <PhrasePage phrase={workbench.phrasing.phrase} />
+      {:else if workbench.chosen.what === 'takes'}
+        <TakesPage />
       {:else}<PatchPage patch={workbench.patch} />{/if}
     </aside>
   {:else}
@@ -104,6 +111,7 @@
 <Library bind:open={library} bind:files />
 <WavFiles bind:open={files} />
 <Versions bind:open={versions} />
+<PrintPage />
 <JobsPage bind:open={jobs} />
 <Help bind:open={help} {keys} />
 <HarmonicBuilder />
@@ -135,7 +143,7 @@
   .page > :global(.view) {
     grid-area: view;
   }
-  .page > :global(.piano) {
+  .page > :global(.playing) {
     grid-area: keys;
   }
   .page > :global(footer) {

@@ -524,6 +524,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Recording
+         * @description Return the sound of a file as a recording that a patch can have as a tone.
+         */
+        post: operations["post_recording_api_recording_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/phrase/read": {
         parameters: {
             query?: never;
@@ -604,6 +624,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/phrase/lane": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Lane
+         * @description Return where a lane turns, and the phrase with that lane thinned or pulled.
+         */
+        post: operations["post_lane_api_phrase_lane_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/phrase/to-curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post To Curve
+         * @description Return the patch with a drawn curve that goes as a played lane does.
+         */
+        post: operations["post_to_curve_api_phrase_to_curve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/phrase/from-curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post From Curve
+         * @description Return the phrase with a lane that goes as a drawn curve of the patch does.
+         */
+        post: operations["post_from_curve_api_phrase_from_curve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/phrase/from-file": {
         parameters: {
             query?: never;
@@ -638,6 +718,46 @@ export interface paths {
          * @description Return a phrase as a MIDI file.
          */
         post: operations["post_midi_api_phrase_file_mid_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/take/phrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Phrase Of
+         * @description Return a take as a phrase: its own notes and lanes, and the hits that it was played over.
+         */
+        post: operations["post_phrase_of_api_take_phrase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/take/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Join
+         * @description Return a phrase whose bars come each from one of several takes.
+         */
+        post: operations["post_join_api_take_join_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1016,6 +1136,138 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Heads
+         * @description Return a page of the documents, by name; of a search those in which each of its words stands.
+         */
+        get: operations["get_heads_api_takes_get"];
+        put?: never;
+        /**
+         * Post Document
+         * @description Keep a new document.
+         */
+        post: operations["post_document_api_takes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{document_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Document
+         * @description Return a document with its draft.
+         */
+        get: operations["get_document_api_takes__document_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Document
+         * @description Put a document away.
+         */
+        delete: operations["delete_document_api_takes__document_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{document_id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Draft
+         * @description Keep the draft of a window, unless another window wrote since.
+         */
+        put: operations["put_draft_api_takes__document_id__draft_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{document_id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Revisions
+         * @description Return the revisions of a document, the newest first.
+         */
+        get: operations["get_revisions_api_takes__document_id__revisions_get"];
+        put?: never;
+        /**
+         * Post Revision
+         * @description Keep the present draft as a revision.
+         */
+        post: operations["post_revision_api_takes__document_id__revisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{document_id}/revisions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Revision
+         * @description Return the document of one revision.
+         */
+        get: operations["get_revision_api_takes__document_id__revisions__number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{document_id}/undelete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undelete Document
+         * @description Bring a deleted document back.
+         */
+        post: operations["undelete_document_api_takes__document_id__undelete_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1074,6 +1326,14 @@ export interface components {
             };
             /** Sections */
             sections: components["schemas"]["SectionFacts"][];
+            /** Controls */
+            controls: {
+                [key: string]: number[];
+            };
+            /** Phrase */
+            phrase: {
+                [key: string]: components["schemas"]["FieldFacts"][];
+            };
         };
         /**
          * ChangeRequest
@@ -1140,6 +1400,31 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Voice
+             * @default 0
+             */
+            voice?: number;
+            /**
+             * With Hits
+             * @default false
+             */
+            with_hits?: boolean;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
             /** Lane */
             lane: string;
             /** Targets */
@@ -1260,7 +1545,7 @@ export interface components {
         };
         /**
          * CompareRequest
-         * @description A patch played at a sweep of something, or beside other patches.
+         * @description A patch played at a sweep of something, beside other patches, or under several phrases.
          */
         CompareRequest: {
             /** Document */
@@ -1295,15 +1580,18 @@ export interface components {
             /**
              * By
              * @default velocity
-             * @enum {string}
              */
-            by?: "velocity" | "key" | "length_s" | "tempo_bpm" | "seed" | "mod_wheel" | "pressure";
+            by?: ("velocity" | "key" | "length_s" | "tempo_bpm" | "seed") | string;
             /** Steps */
             steps?: number[];
             /** Others */
             others?: {
                 [key: string]: unknown;
             }[];
+            /** Phrases */
+            phrases?: ({
+                [key: string]: unknown;
+            } | null)[];
             /**
              * Columns
              * @default 300
@@ -1312,11 +1600,19 @@ export interface components {
         };
         /**
          * ComparedStep
-         * @description One step of a comparison: its lanes over the columns and their figures.
+         * @description One step of a comparison: its lanes over the columns and their figures, and what it plays.
          */
         ComparedStep: {
             /** Label */
             label: string;
+            /** Performance */
+            performance: {
+                [key: string]: unknown;
+            };
+            /** Phrase */
+            phrase: {
+                [key: string]: unknown;
+            } | null;
             /** Seconds */
             seconds: number;
             /** Lanes */
@@ -1431,6 +1727,37 @@ export interface components {
              * @default 0
              */
             reset?: string | number;
+        };
+        /**
+         * CurveMade
+         * @description A patch with a curve more.
+         */
+        CurveMade: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * CurveRequest
+         * @description A lane of a phrase and a patch: to be a drawn curve of it, or to be played as ``curve`` of it goes.
+         */
+        CurveRequest: {
+            /** Phrase */
+            phrase: {
+                [key: string]: unknown;
+            };
+            /** Lane */
+            lane: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Curve
+             * @default
+             */
+            curve?: string;
         };
         /**
          * CyclesRead
@@ -2055,6 +2382,7 @@ export interface components {
             id: string;
             /**
              * Sound
+             * @description What it sounds like, heard with the patch.
              * @default thud
              * @enum {string}
              */
@@ -2112,6 +2440,18 @@ export interface components {
              * Format: date-time
              */
             changed_at: string;
+        };
+        /**
+         * JoinRequest
+         * @description Takes of one tempo, and for each bar which of them it comes from.
+         */
+        JoinRequest: {
+            /** Takes */
+            takes: {
+                [key: string]: unknown;
+            }[];
+            /** Bars */
+            bars: number[];
         };
         /**
          * Judgement
@@ -2195,6 +2535,62 @@ export interface components {
             shares: {
                 [key: string]: number;
             };
+        };
+        /**
+         * LaneRead
+         * @description A lane against the beat, and the phrase with it as it was asked for.
+         */
+        LaneRead: {
+            /** Turns */
+            turns: components["schemas"]["Turn"][];
+            /** Points Before */
+            points_before: number;
+            /** Points After */
+            points_after: number;
+            /** Greatest Error */
+            greatest_error: number;
+            /** Error At */
+            error_at: number;
+            /** Phrase */
+            phrase: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * LaneRequest
+         * @description A played lane of a phrase, to be read against the beat, thinned within a tolerance, or pulled to the beat.
+         */
+        LaneRequest: {
+            /** Phrase */
+            phrase: {
+                [key: string]: unknown;
+            };
+            /** Lane */
+            lane: string;
+            /**
+             * Grid
+             * @default 1/8
+             */
+            grid?: string;
+            /** Within */
+            within?: number | null;
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth?: number;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale?: number;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift?: number;
+            /** Pull */
+            pull?: number | null;
         };
         /**
          * LaneView
@@ -2450,56 +2846,7 @@ export interface components {
             phrase: {
                 [key: string]: unknown;
             };
-            /**
-             * Pattern
-             * @default up
-             * @enum {string}
-             */
-            pattern?: "up" | "down" | "up and down" | "as played" | "random" | "strokes" | "long and short" | "registers";
-            /** Chord */
-            chord: number[];
-            /**
-             * Rate
-             * @default 1/16
-             */
-            rate?: string;
-            /**
-             * Octaves
-             * @default 1
-             */
-            octaves?: number;
-            /**
-             * Gate
-             * @default 0.8
-             */
-            gate?: number;
-            /**
-             * Swing
-             * @default 0.5
-             */
-            swing?: number;
-            /**
-             * Velocities
-             * @default [
-             *       96
-             *     ]
-             */
-            velocities?: number[];
-            /**
-             * Strokes
-             * @default 5
-             */
-            strokes?: number;
-            /**
-             * Steps
-             * @default 8
-             */
-            steps?: number;
-            /**
-             * Seed
-             * @default 1
-             */
-            seed?: number;
+            pattern: components["schemas"]["Pattern"];
         };
         /**
          * Measures
@@ -2809,6 +3156,8 @@ export interface components {
              * @description Tables of the patch's own.
              */
             tables?: components["schemas"]["OwnTable"][];
+            /** @description A recorded sound, heard by recording_level. */
+            recording?: components["schemas"]["Recording"] | null;
         };
         /**
          * Overlay
@@ -2935,6 +3284,79 @@ export interface components {
             ][];
         };
         /**
+         * Pattern
+         * @description What the notes of a phrase are made to.
+         */
+        Pattern: {
+            /**
+             * Kind
+             * @description In which order the keys come.
+             * @default up
+             * @enum {string}
+             */
+            kind?: "up" | "down" | "up and down" | "as played" | "random" | "strokes" | "long and short" | "registers";
+            /**
+             * Chord
+             * @description The keys that are held.
+             * @default [
+             *       48,
+             *       51,
+             *       55
+             *     ]
+             */
+            chord?: number[];
+            /**
+             * Rate
+             * @description A step, as a note value.
+             * @default 1/16
+             */
+            rate?: string;
+            /**
+             * Octaves
+             * @description Over how many octaves the chord goes on.
+             * @default 1
+             */
+            octaves?: number;
+            /**
+             * Gate
+             * @description Share of a step for which a note is held.
+             * @default 0.8
+             */
+            gate?: number;
+            /**
+             * Swing
+             * @description Where in a pair of steps the second begins: 0.5 is straight, 2/3 in triplets.
+             * @default 0.5
+             */
+            swing?: number;
+            /**
+             * Velocities
+             * @description How hard, step by step, again from the first: accents.
+             * @default [
+             *       96
+             *     ]
+             */
+            velocities?: number[];
+            /**
+             * Strokes
+             * @description Of strokes, how many there are.
+             * @default 5
+             */
+            strokes?: number;
+            /**
+             * Steps
+             * @description In how many steps these are spread.
+             * @default 8
+             */
+            steps?: number;
+            /**
+             * Seed
+             * @description What random keys come from.
+             * @default 1
+             */
+            seed?: number;
+        };
+        /**
          * Performance
          * @description Notes at a tempo, control lanes, and the tail after the last note-off.
          */
@@ -3051,13 +3473,26 @@ export interface components {
         };
         /**
          * PhraseFile
-         * @description A phrase to be written as a file.
+         * @description A phrase to be written as a file, and lanes of a patch under it as controllers.
          */
         PhraseFile: {
             /** Phrase */
             phrase: {
                 [key: string]: unknown;
             };
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /** Lanes */
+            lanes?: {
+                [key: string]: string;
+            };
+            /**
+             * Fine
+             * @default false
+             */
+            fine?: boolean;
         };
         /**
          * PhraseMade
@@ -3170,6 +3605,69 @@ export interface components {
              * @default true
              */
             keep?: boolean;
+        };
+        /**
+         * PrintJob
+         * @description What is printed, and how.
+         */
+        PrintJob: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "print";
+            /** Printed */
+            printed: components["schemas"]["Printed"][];
+            /** Parts */
+            parts: ("wet" | "dry" | "voices")[];
+            /**
+             * With Hits
+             * @default false
+             */
+            with_hits?: boolean;
+            /**
+             * Matched
+             * @default false
+             */
+            matched?: boolean;
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /** To S */
+            to_s?: number | null;
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth?: "16" | "24" | "32f";
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+        };
+        /**
+         * Printed
+         * @description A take, or a patch under a phrase or at its test note.
+         */
+        Printed: {
+            /** Name */
+            name: string;
+            /** Take */
+            take?: {
+                [key: string]: unknown;
+            } | null;
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * Quantise
@@ -3322,6 +3820,78 @@ export interface components {
              * @default
              */
             name?: string;
+        };
+        /**
+         * Recording
+         * @description A recorded sound, played as a tone: at its own pitch at the key that it was recorded at.
+         */
+        Recording: {
+            /**
+             * Name
+             * @description What it is called.
+             * @default recording
+             */
+            name?: string;
+            /**
+             * Rate
+             * @description Its samples a second.
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * Samples
+             * @description Its samples, 16-bit little-endian, in base64: 16 s at most.
+             */
+            samples: string;
+            /**
+             * Key
+             * @description The key at which it sounds as it was recorded.
+             * @default 60
+             */
+            key?: number;
+            /**
+             * Loop
+             * @description Begin and end, in seconds, of what repeats; none for once.
+             */
+            loop?: number[] | null;
+            /**
+             * Fade S
+             * @description Over which the end of the loop goes into its beginning.
+             * @default 0.01
+             */
+            fade_s?: number;
+        };
+        /**
+         * RecordingRead
+         * @description A recording as a patch carries it, how long it is, and what was left out.
+         */
+        RecordingRead: {
+            /** Recording */
+            recording: {
+                [key: string]: unknown;
+            };
+            /** Seconds */
+            seconds: number;
+            /** Remark */
+            remark: string;
+        };
+        /**
+         * RecordingRequest
+         * @description A recorded sound as a file, base64: WAV, FLAC or OGG.
+         */
+        RecordingRequest: {
+            /** Data */
+            data: string;
+            /**
+             * Name
+             * @default recording
+             */
+            name?: string;
+            /**
+             * Key
+             * @default 60
+             */
+            key?: number;
         };
         /**
          * Refusal
@@ -3815,6 +4385,31 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Voice
+             * @default 0
+             */
+            voice?: number;
+            /**
+             * With Hits
+             * @default false
+             */
+            with_hits?: boolean;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
             /** Lane */
             lane: string;
             /** Targets */
@@ -3960,11 +4555,15 @@ export interface components {
         };
         /**
          * StepLevel
-         * @description How loud a step of a comparison is, and by how much it is turned down so that all are as loud as the quietest.
+         * @description How a step of a comparison sounds, and by how much it is turned down so that all are as loud as the quietest.
          */
         StepLevel: {
             /** Loudness Lufs */
             loudness_lufs: number;
+            /** Limited Db */
+            limited_db: number;
+            /** Brightness Hz */
+            brightness_hz: number;
             /** Gain Db */
             gain_db: number;
         };
@@ -4138,6 +4737,16 @@ export interface components {
             table: string;
         };
         /**
+         * TakeRequest
+         * @description A take to be made into a phrase.
+         */
+        TakeRequest: {
+            /** Take */
+            take: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Target
          * @description A figure that a lane shall have; a level in the lane's unit, a time in seconds after note-on.
          */
@@ -4153,6 +4762,24 @@ export interface components {
             velocity?: number | null;
             /** Key */
             key?: number | null;
+        };
+        /**
+         * Turn
+         * @description A point at which a lane turns, and the beat that is nearest.
+         */
+        Turn: {
+            /** Number */
+            number: number;
+            /** At */
+            at: number;
+            /** Value */
+            value: number;
+            /** Is Top */
+            is_top: boolean;
+            /** Beat */
+            beat: number;
+            /** Off */
+            off: number;
         };
         /**
          * Typed
@@ -6163,6 +6790,75 @@ export interface operations {
             };
         };
     };
+    post_recording_api_recording_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingRead"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     post_read_phrase_api_phrase_read_post: {
         parameters: {
             query?: never;
@@ -6439,6 +7135,213 @@ export interface operations {
             };
         };
     };
+    post_lane_api_phrase_lane_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaneRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneRead"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_to_curve_api_phrase_to_curve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveMade"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_from_curve_api_phrase_from_curve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurveRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseMade"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     post_from_file_api_phrase_from_file_post: {
         parameters: {
             query?: never;
@@ -6528,6 +7431,144 @@ export interface operations {
                 };
                 content: {
                     "audio/midi": unknown;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_phrase_of_api_take_phrase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseMade"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_join_api_take_join_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhraseMade"];
                 };
             };
             /** @description Bad Request */
@@ -6812,7 +7853,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"];
+                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"];
             };
         };
         responses: {
@@ -8460,6 +9501,721 @@ export interface operations {
         };
     };
     undelete_document_api_phrases__document_id__undelete_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_heads_api_takes_get: {
+        parameters: {
+            query?: {
+                search?: string;
+                limit?: number;
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Head"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_document_api_takes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDocument"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_document_api_takes__document_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    delete_document_api_takes__document_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    put_draft_api_takes__document_id__draft_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictNotice"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_revisions_api_takes__document_id__revisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_revision_api_takes__document_id__revisions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Save"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictNotice"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_revision_api_takes__document_id__revisions__number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                document_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    undelete_document_api_takes__document_id__undelete_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -2,8 +2,9 @@
   import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
-  import { answer, SWEEPS } from './compared';
-  import { Comparing, MOST_OTHERS, type Chosen } from './comparing.svelte';
+  import { answer, sweepsOf } from './compared';
+  import { comparing } from './comparing-now';
+  import { BESIDE, MOST_OTHERS, TEST_NOTE } from './comparing.svelte';
   import { inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
   import { keepVariant } from '../state/library';
   import { messages } from '../state/messages.svelte';
@@ -22,7 +23,6 @@
   /** With more steps than this they are told apart by how dark they are, soft to hard. */
   const TOLD_APART = 6;
 
-  const comparing = new Comparing(workbench);
   let stave = $state('cutoff');
   let apart = $state(false);
   const many = $derived(comparing.steps.length > TOLD_APART);
@@ -30,7 +30,7 @@
   const longest = $derived(Math.max(...comparing.steps.map(({ facts }) => facts.seconds)));
 
   $effect(() => {
-    void [workbench.patch, comparing.chosen, comparing.others];
+    void [workbench.patch, workbench.performed, comparing.chosen, comparing.others];
     void comparing.refresh().then(() => {
       if (!comparing.names.includes(stave)) stave = comparing.names[0] ?? 'pitch';
     });
@@ -77,13 +77,14 @@
   /** Plays a step at the loudness of the quietest one. */
   function play(i: number): void {
     const step = comparing.steps[i]!;
-    void messages.attempt(async () => player.sound(step.patch, await comparing.gainOf(step)));
+    void messages.attempt(async () => player.sound(step.patch, await comparing.gainOf(step), step.performed));
   }
   function hold(i: number): void {
-    const { label, patch } = comparing.steps[i]!;
-    // A step of a sweep differs in nothing but its note; another patch is laid behind the note that is played.
+    const { label, patch, performed } = comparing.steps[i]!;
+    // A step of a sweep differs in what is played; another patch is laid behind what is played now.
     const by = comparing.over?.by.replace(/_.*/, '');
-    workbench.tracing.hold(by ? `${by} ${label}` : label, patch, by !== undefined);
+    const isPlayed = by !== undefined || comparing.chosen === 'phrases';
+    workbench.tracing.hold(by ? `${by} ${label}` : label, patch, isPlayed ? performed : undefined);
     workbench.view = 'note';
   }
   const keep = (i: number): void => {
@@ -103,20 +104,30 @@
       label="What is compared"
       value={comparing.chosen}
       options={[
-        ...SWEEPS.map((option, i) => [String(i), option.name] as const),
-        ['versions', 'saved versions'],
-        ['patches', 'other patches']
+        ...(workbench.patch ? sweepsOf(workbench.patch) : []).map(({ name }) => [name, name] as const),
+        ...BESIDE.map((what) => [what, what === 'versions' ? 'saved versions' : `other ${what}`] as const)
       ]}
-      onchoose={(what) => (comparing.chosen = what as Chosen)}
+      onchoose={(what) => {
+        comparing.others = [];
+        comparing.chosen = what;
+      }}
     />
-    {#if comparing.chosen === 'patches'}
+    {#if comparing.chosen === 'patches' || comparing.chosen === 'phrases'}
+      {@const one = comparing.chosen === 'patches' ? 'patch' : 'phrase'}
       <Choice
         look="quiet"
-        label="Add a patch to compare with"
-        prompt="+ a patch…"
-        options={workbench.heads
-          .filter((head) => head.id !== workbench.drafts.head?.id)
-          .map((head) => [head.id, head.name] as const)}
+        label="Add a {one} to compare with"
+        prompt="+ a {one}…"
+        options={one === 'patch'
+          ? workbench.heads
+              .filter((head) => head.id !== workbench.drafts.head?.id)
+              .map((head) => [head.id, head.name] as const)
+          : [
+              ...(workbench.phrasing.phrase ? [[TEST_NOTE, TEST_NOTE] as const] : []),
+              ...workbench.phrasing.heads
+                .filter((head) => head.id !== workbench.phrasing.id)
+                .map((head) => [head.id, head.name] as const)
+            ]}
         onchoose={beside}
       />
       {#if comparing.others.length > 0}
@@ -230,7 +241,7 @@
     flex: 1 1 0;
     min-height: 170px;
     display: grid;
-    grid-template-columns: minmax(0, 2.2fr) 1fr;
+    grid-template-columns: minmax(0, 1fr) 180px;
     border-top: 1px solid var(--edge);
   }
   .trouble {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { figure, shown } from '../common/format';
   import { term } from '../common/hint';
   import Button from '../common/Button.svelte';
   import { apart, inWords, measured, MEASURES, type Measure } from './compared';
@@ -25,6 +26,7 @@
     const [first, value] = [0, i].map((at) => measured(of.steps[at]?.facts, stave, measure));
     return i === 0 || first == null || value == null ? '' : apart(first, value, unit, measure);
   }
+  const db = (gain: number): string => (gain > -0.05 ? '0 dB' : `−${(-gain).toFixed(1)} dB`);
   function swap(i: number): void {
     if (picked === null) picked = i;
     else {
@@ -41,17 +43,23 @@
     <thead>
       <tr
         ><th></th>{#each MEASURES as [, name] (name)}<th>{name}</th>{/each}<th
-          data-hint="By how much it is turned down when it is played from here: all are as loud as the quietest"
+          data-hint="Loudness of the whole sound, LUFS">loud</th
+        ><th data-hint="The most that the limiter takes">limiter</th><th
+          data-hint="The middle of its spectrum’s power, over the loudest half second">bright</th
+        ><th data-hint="By how much it is turned down when it is played from here: all are as loud as the quietest"
           >plays at</th
         ><th></th></tr
       >
     </thead>
     <tbody>
-      {#each of.steps as { label, gainDb }, i (label)}
+      {#each of.steps as { label, level }, i (label)}
         <tr>
           <td {...term(label)}><b>{label}</b></td>
           {#each MEASURES as [key] (key)}<td>{cell(i, key)} <small>{difference(i, key)}</small></td>{/each}
-          <td>{gainDb === null ? '…' : gainDb > -0.05 ? '0 dB' : `−${(-gainDb).toFixed(1)} dB`}</td>
+          <td>{level ? `${figure(level.loudness_lufs, 3)} LUFS` : '…'}</td>
+          <td>{level ? db(-level.limited_db) : '…'}</td>
+          <td>{level ? shown(Number(level.brightness_hz.toPrecision(3)), 'Hz') : '…'}</td>
+          <td>{level ? db(level.gain_db) : '…'}</td>
           <td class="acts">
             <Button look="bare" aria-label="Play {label}" onclick={() => onplay(i)}>play</Button>
             <Button look="bare" aria-label="Hold {label} as ghost" onclick={() => onhold(i)}>ghost</Button>
@@ -73,6 +81,10 @@
   .figures-of {
     overflow: auto;
     scrollbar-width: thin;
+  }
+  td,
+  th {
+    padding-inline: 4px;
   }
   td {
     vertical-align: top;

@@ -22,13 +22,17 @@
           {#each of.steps as { place } (place)}<td>{difference.values[place] || '–'}</td>{/each}
         </tr>
       {:else}
-        <tr><td colspan={of.steps.length + 1}>None: voice, sources and routes are set alike.</td></tr>
+        <tr><td class="none" colspan={of.steps.length + 1}>None: voice, sources and routes are set alike.</td></tr>
       {/each}
     </tbody>
   </table>
 </div>
 
 <style>
+  .none {
+    white-space: normal;
+    text-align: left;
+  }
   .settings {
     overflow: auto;
     scrollbar-width: thin;

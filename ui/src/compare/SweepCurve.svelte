@@ -44,6 +44,8 @@
     stroked(on, points, (p) => [px(p.x), py(p.y)], inkOf('ink'), 1.8);
     context.font = SMALL_FONT;
     context.textAlign = 'center';
+    /** Where the last label of a value ended, and how high it stood: those that would lie over it are left out. */
+    let [end, level] = [-Infinity, 0];
     points.forEach((p, i) => {
       context.fillStyle = inkOf('madder');
       context.fillRect(px(p.x) - 3, py(p.y) - 3, 6, 6);
@@ -52,7 +54,11 @@
       if (points.length > ALL_LABELLED && i % 5 !== 0) return;
       context.fillStyle = inkOf('faint');
       context.fillText(stepLabel(sweep, p.x), px(p.x), height - 6);
-      context.fillText(inUnit(p.y), px(p.x), py(p.y) - 8);
+      const [text, at] = [inUnit(p.y), py(p.y) - 8];
+      const half = context.measureText(text).width / 2;
+      if (px(p.x) - half < end + 4 && Math.abs(at - level) < 12) return;
+      context.fillText(text, Math.min(Math.max(px(p.x), half), width - half), at);
+      [end, level] = [px(p.x) + half, at];
     });
   }
 </script>
@@ -62,7 +68,7 @@
     look="link"
     label="Figure against {sweep.by}"
     value={measure}
-    options={MEASURES.map(([key, name]) => [key, `${name}, against ${sweep.name}`] as const)}
+    options={MEASURES.map(([key, name]) => [key, `${name}, step by step`] as const)}
     onchoose={(key) => (measure = key as typeof measure)}
   />
   {#if hollow}<small>hollow: still moving, the value at note-off</small>{/if}

@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Patch } from '../api/api';
-import { answer, apart, atStep, inWords, SWEEPS, measured, stepLabel, type ComparedStep } from './compared';
+import { answer, apart, inWords, SWEEPS, sweepsOf, measured, stepLabel, type ComparedStep } from './compared';
 
 const note = { key: 60, length_s: 1.2, tempo: 90 };
 const sweep = (name: string) => SWEEPS.find((l) => l.name === name)!;
@@ -14,9 +13,10 @@ describe('sweeps', () => {
       0.125,
       0.0625
     ]);
-    const patch = { format: 'jorvik-patch', version: 1, performance: { controls: { pressure: [[0, 1]] } } } as const;
-    const up = atStep(patch as never, 'mod_wheel', 0.5);
-    expect(up.performance!.controls).toEqual({ pressure: [[0, 1]], mod_wheel: [[0, 0.5]] });
+    const patch = { format: 'jorvik-patch', version: 1, modules: [{ kind: 'macro', id: 'far' }] } as const;
+    const far = sweepsOf(patch as never).at(-1)!;
+    expect([far.by, far.steps(note)]).toEqual(['macro:far', [0, 0.25, 0.5, 0.75, 1]]);
+    expect(sweepsOf({ ...patch, modules: [] } as never)).toHaveLength(SWEEPS.length);
   });
   it('run from the softest to the hardest', () => {
     const steps = sweep('velocity 1 to 127').steps(note);
@@ -36,30 +36,6 @@ describe('sweeps', () => {
     expect(stepLabel(sweep('soft, middle, hard'), 118)).toBe('118');
     expect(stepLabel(sweep('keys, an octave apart'), 60)).toBe('C4');
     expect(stepLabel(sweep('short to long'), 0.3)).toBe('300 ms');
-  });
-});
-
-describe('a patch at a step', () => {
-  const patch: Patch = {
-    format: 'jorvik-patch',
-    version: 1,
-    performance: { tempo_bpm: 90, notes: [{ key: 50, velocity: 90 }, { key: 52 }] }
-  };
-  it('sets every note, and nothing else', () => {
-    const hard = atStep(patch, 'velocity', 118);
-    expect(hard.performance?.notes).toEqual([
-      { key: 50, velocity: 118 },
-      { key: 52, velocity: 118 }
-    ]);
-    expect(hard.performance?.tempo_bpm).toBe(90);
-    expect(patch.performance?.notes?.[0]?.velocity).toBe(90);
-  });
-  it('sets tempo and seed where they stand', () => {
-    expect(atStep(patch, 'tempo_bpm', 120).performance?.tempo_bpm).toBe(120);
-    expect(atStep(patch, 'seed', 4).performance?.notes).toEqual(patch.performance?.notes);
-  });
-  it('has a note where none was said', () => {
-    expect(atStep({ format: 'jorvik-patch', version: 1 }, 'key', 40).performance?.notes).toEqual([{ key: 40 }]);
   });
 });
 

@@ -1,16 +1,15 @@
 /** A patch at a sweep of something, or beside its versions: what is asked for, and its figures in words. */
 import type { Patch } from '../api/api';
-import { withNote } from '../state/document';
+import { modules } from '../state/document';
 import { figure, seconds, shown } from '../common/format';
 import type { components } from '../api/schema.gen';
 
 export type Comparison = components['schemas']['Comparison'];
 export type ComparedStep = Comparison['steps'][number];
-type By = 'velocity' | 'key' | 'length_s' | 'tempo_bpm' | 'seed' | 'mod_wheel' | 'pressure';
 
 export interface Sweep {
   name: string;
-  by: By;
+  by: string;
   unit: string;
   /** The steps for a note at a key, of a length, at a tempo. */
   steps: (note: { key: number; length_s: number; tempo: number }) => number[];
@@ -50,15 +49,16 @@ export const SWEEPS: readonly Sweep[] = [
   { name: 'seeds', by: 'seed', unit: 'count', steps: () => [1, 2, 3, 4] }
 ];
 
-/** Returns a patch at one step of a sweep. */
-export function atStep(patch: Patch, by: By, value: number): Patch {
-  const before = patch.performance;
-  if (by === 'mod_wheel' || by === 'pressure') {
-    const controls = { ...before?.controls, [by]: [[0, value]] };
-    return { ...patch, performance: { ...before, controls } };
-  }
-  const changed = by === 'tempo_bpm' || by === 'seed' ? { [by]: value } : withNote(patch, { [by]: value }).performance;
-  return { ...patch, performance: { ...before, ...changed } };
+/** Returns what a patch can be swept over: its note, its performance, and each of its macros. */
+export function sweepsOf(patch: Patch): Sweep[] {
+  const macros = modules(patch).filter((module) => module.kind === 'macro');
+  const held = macros.map(({ id }): Sweep => ({
+    name: `macro ${id}, none to full`,
+    by: `macro:${id}`,
+    unit: 'ratio',
+    steps: () => POSITIONS
+  }));
+  return [...SWEEPS, ...held];
 }
 
 /** Returns what a step of a sweep is called. */

@@ -1,40 +1,55 @@
 /** What Compare compares: the steps of a sweep, versions or other patches, in the order in which they are shown. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { Workbench } from '../state/workbench.svelte';
-import { atStep, SWEEPS, stepLabel, type Comparison, type Sweep, type ComparedStep } from './compared';
+import type { Performed } from '../phrase/phrasing.svelte';
+import { stepLabel, sweepsOf, type Comparison, type Sweep, type ComparedStep } from './compared';
 import { patchOf, revisionPatch, revisions } from '../state/library';
 import type { components } from '../api/schema.gen';
 import { unpackRow, type Row } from '../api/sheet';
 import { workFor } from '../state/window';
 
 type LevelsBody = components['schemas']['CompareRequest'];
+export type StepLevel = components['schemas']['StepLevel'];
 
-/** So many versions or patches stand beside the present one. */
+/** So many versions, patches or phrases stand beside the present one. */
 export const MOST_OTHERS = 5;
 const COLUMNS = 300;
 
 export interface Compared {
   label: string;
+  /** What is played at this step: the patch, and the phrase that it is under. */
   patch: Patch;
+  performed: Performed;
   facts: ComparedStep;
   lanes: Record<string, Row>;
   /** Its place in the answer. */
   place: number;
-  /** By how much it is turned down, so that every step is as loud as the quietest; null until that is known. */
-  gainDb: number | null;
+  /** How it sounds, and by how much it is turned down so that every step is as loud as the quietest, once known. */
+  level: StepLevel | null;
 }
 
-/** A number that names a sweep, or what else stands beside the present patch. */
-export type Chosen = `${number}` | 'versions' | 'patches';
+/** What stands beside the present patch instead of a sweep of it. */
+export const BESIDE = ['versions', 'patches', 'phrases'] as const;
+
+/** Stands for the test note among phrases. */
+export const TEST_NOTE = 'test note';
 
 /** What is compared: the open patch, at its note. */
 export type Comparable = Pick<Workbench, 'patch' | 'key' | 'note' | 'tempo'> & Partial<Pick<Workbench, 'performed'>>;
 
+/** Returns names that are all unlike, by a number where some were alike. */
+const apart = (names: readonly string[]): string[] =>
+  names.map((name, i) => {
+    const before = names.slice(0, i).filter((other) => other === name).length;
+    return before ? `${name} (${before + 1})` : name;
+  });
+
 export class Comparing {
   constructor(private readonly of: Comparable) {}
 
-  chosen: Chosen = $state('0');
-  /** Other patches by their id, where those are compared. */
+  /** The name of a sweep, or one of BESIDE. */
+  chosen: string = $state('soft, middle, hard');
+  /** Other patches or phrases by their id, where those are compared. */
   others: string[] = $state.raw([]);
   steps: Compared[] = $state.raw([]);
   titles: Record<string, string> = $state.raw({});
@@ -69,18 +84,20 @@ export class Comparing {
     if (!patch) return;
     this.abort?.abort();
     const mine = (this.abort = new AbortController());
-    const asked = SWEEPS[Number(this.chosen)];
+    const asked = sweepsOf(patch).find((one) => one.name === this.chosen);
     this.busy = true;
     try {
       const note = { key: this.of.key, length_s: this.of.note.length_s ?? 1, tempo: this.of.tempo };
       const values = asked ? asked.steps(note) : [];
-      const others = asked ? [] : await this.beside(patch);
+      const phrases = this.chosen === 'phrases' ? await this.phrases() : [];
+      const others = asked || this.chosen === 'phrases' ? [] : await this.beside(patch);
       const body = {
         document: asBody(patch),
         ...this.of.performed,
         by: asked?.by ?? 'velocity',
         steps: values,
         others: others.map((other) => asBody(other.patch)),
+        phrases: phrases.map((one) => one.phrase),
         columns: COLUMNS
       };
       const { signal } = mine;
@@ -89,12 +106,24 @@ export class Comparing {
       )) as Comparison;
       if (mine !== this.abort) return;
       const entries = asked
-        ? values.map((value) => ({ label: stepLabel(asked, value), patch: atStep(patch, asked.by, value) }))
-        : [{ label: 'present', patch }, ...others];
+        ? values.map((value) => ({ label: stepLabel(asked, value), patch }))
+        : phrases.length > 0
+          ? phrases.map(({ label }) => ({ label, patch }))
+          : [{ label: 'present', patch }, ...others];
+      const labels = apart(entries.map(({ label }) => label));
       this.steps = entries.map((entry, i) => {
         const facts = answer.steps[i]!;
         const lanes = Object.entries(facts.lanes).map(([name, row]) => [name, unpackRow(row, COLUMNS)] as const);
-        return { ...entry, facts, lanes: Object.fromEntries(lanes), place: i, gainDb: null };
+        const { performance, phrase } = facts;
+        return {
+          label: labels[i]!,
+          patch: { ...entry.patch, performance },
+          performed: phrase ? { ...this.of.performed, phrase } : {},
+          facts,
+          lanes: Object.fromEntries(lanes),
+          place: i,
+          level: null
+        };
       });
       this.titles = answer.titles;
       this.units = answer.units;
@@ -115,14 +144,30 @@ export class Comparing {
   private async level(body: LevelsBody, signal: AbortSignal): Promise<void> {
     const of = this.steps;
     const found = await unwrap(api.POST('/api/levels', { body, signal, headers: workFor('levels') }));
-    const gains = new Map(of.map((step, i) => [step.facts, found[i]?.gain_db ?? 0]));
-    this.steps = this.steps.map((step) => ({ ...step, gainDb: gains.get(step.facts) ?? step.gainDb }));
+    const levels = new Map(of.map((step, i) => [step.facts, found[i] ?? null]));
+    this.steps = this.steps.map((step) => ({ ...step, level: levels.get(step.facts) ?? step.level }));
   }
 
   /** Returns by how much a step is turned down when it is played, once that is known. */
   async gainOf(step: Compared): Promise<number> {
     await this.levels;
-    return this.steps.find((one) => one.facts === step.facts)?.gainDb ?? 0;
+    return this.steps.find((one) => one.facts === step.facts)?.level?.gain_db ?? 0;
+  }
+
+  /** Returns what the patch is played under in turn: as it is now, then what was chosen. */
+  private async phrases(): Promise<{ label: string; phrase: Record<string, unknown> | null }[]> {
+    const now = this.of.performed?.phrase ?? null;
+    const named = (phrase: Record<string, unknown> | null): string =>
+      String(phrase ? (phrase['name'] ?? 'Untitled') : TEST_NOTE);
+    const found = await Promise.all(
+      this.others.slice(0, MOST_OTHERS).map(async (id) => {
+        const path = { document_id: id };
+        return id !== TEST_NOTE
+          ? (await unwrap(api.GET('/api/phrases/{document_id}', { params: { path } }))).document
+          : null;
+      })
+    );
+    return [now, ...found].map((phrase) => ({ label: named(phrase), phrase }));
   }
 
   /** Returns what stands beside the present patch, each played at its test note. */

@@ -5,12 +5,12 @@
   import { workbench } from '../state/workbench.svelte';
   import { downloadMade, downloadPatch } from '../state/files';
   import { duplicate, newPatch, openFile, remove, setTemplate, startFrom, TEMPLATE } from '../state/library';
+  import FileButton from '../common/FileButton.svelte';
   import Choice from '../common/Choice.svelte';
   import TextField from '../common/TextField.svelte';
 
   let { open = $bindable(), files = $bindable() }: { open: boolean; files: boolean } = $props();
   let wanted = $state('');
-  let picker: HTMLInputElement | undefined = $state();
 
   const WRONG = 'made to be wrong';
   const said = $derived(wanted.trim().toLowerCase());
@@ -34,12 +34,6 @@
     open = false;
     void messages.attempt(work);
   }
-
-  function picked(event: Event & { currentTarget: HTMLInputElement }): void {
-    const file = event.currentTarget.files?.[0];
-    event.currentTarget.value = '';
-    if (file) then(() => openFile(file));
-  }
 </script>
 
 <Modal bind:open title="Patches" size="md" class="library" outsideclose>
@@ -52,17 +46,12 @@
       options={workbench.heads.filter((head) => head.tags.includes(TEMPLATE)).map((head) => [head.id, head.name])}
       onchoose={(id) => then(() => startFrom(id))}
     />
-    <Button onclick={() => picker?.click()}>Open a file…</Button>
-    <Button disabled={!workbench.patch} onclick={() => then(duplicate)}>Duplicate this one</Button>
-    <input
-      class="sr-only"
-      type="file"
+    <FileButton
+      label="Choose a patch file"
       accept=".json,application/json"
-      aria-label="Choose a patch file"
-      tabindex="-1"
-      bind:this={picker}
-      onchange={picked}
-    />
+      onfile={(file) => then(() => openFile(file))}>Open a file…</FileButton
+    >
+    <Button disabled={!workbench.patch} onclick={() => then(duplicate)}>Duplicate this one</Button>
   </div>
   {#if workbench.patch}
     {@const patch = workbench.patch}

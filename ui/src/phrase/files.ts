@@ -24,20 +24,30 @@ export async function readPhrase(file: File): Promise<Phrase> {
   return made.phrase as unknown as Phrase;
 }
 
-/** Hands a phrase over as a file. */
-export async function savePhrase(phrase: Phrase, kind: 'json' | 'mid'): Promise<void> {
-  const stem = (phrase.name ?? 'phrase').replace(/[^\p{L}\p{N} _-]/gu, '').trim() || 'phrase';
-  if (kind === 'json') {
-    saveFile(new Blob([JSON.stringify(phrase, null, 2) + '\n'], { type: 'application/json' }), `${stem}.json`);
-    return;
-  }
+const stemOf = (phrase: Phrase): string =>
+  (phrase.name ?? 'phrase').replace(/[^\p{L}\p{N} _-]/gu, '').trim() || 'phrase';
+
+/** Hands a phrase over as its document. */
+export function savePhrase(phrase: Phrase): void {
+  saveFile(new Blob([JSON.stringify(phrase, null, 2) + '\n'], { type: 'application/json' }), `${stemOf(phrase)}.json`);
+}
+
+/** Lanes of a patch that are written as controllers, by their numbers, in 7 bits or in 14. */
+export interface Controllers {
+  document: Record<string, unknown>;
+  lanes: Record<string, string>;
+  fine: boolean;
+}
+
+/** Hands a phrase over as a MIDI file. */
+export async function saveMidi(phrase: Phrase, controllers?: Controllers): Promise<void> {
   const answer = await fetch('/api/phrase/file.mid', {
     method: 'POST',
     headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ phrase: asBody(phrase) })
+    body: JSON.stringify({ phrase: asBody(phrase), ...controllers })
   });
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
-  saveFile(await answer.blob(), `${stem}.mid`);
+  saveFile(await answer.blob(), `${stemOf(phrase)}.mid`);
 }
 
 function base64(bytes: Uint8Array): string {

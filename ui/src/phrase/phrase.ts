@@ -18,18 +18,20 @@ export const STEP = 0.25;
 export const FINE = 1 / 24;
 const SHORTEST = 1 / 64;
 
-export interface Played {
-  key: number;
-  velocity: number;
-  at: number;
-  length: number;
-}
+/** A note, a stroke, with nothing left to what stands when it is not said. */
+export type FullNote = Required<PhraseNote>;
+export type FullStrike = Required<Strike>;
 
-export const playedOf = (note: PhraseNote): Played => ({
+export const fullNote = (note: PhraseNote): FullNote => ({
   key: note.key ?? 60,
   velocity: note.velocity ?? 96,
   at: note.at ?? 0,
   length: note.length ?? 1
+});
+export const fullStrike = (strike: Strike): FullStrike => ({
+  at: strike.at ?? 0,
+  strength: strike.strength ?? 1,
+  length: strike.length ?? 0.125
 });
 export const notesOf = (phrase: Phrase): PhraseNote[] => phrase.played ?? [];
 export const hitsOf = (phrase: Phrase): Hit[] => phrase.hits ?? [];
@@ -39,19 +41,27 @@ export const barBeats = (phrase: Phrase): number => phrase.beats_per_bar ?? 4;
 
 /** Returns how long a phrase is, as the core counts it: to the last note-off, strike or bar line. */
 export function beatsOf(phrase: Phrase): number {
-  const notes = notesOf(phrase).map((note) => (note.at ?? 0) + (note.length ?? 1));
-  const strikes = hitsOf(phrase).flatMap((hit) => strikesOf(hit).map((one) => (one.at ?? 0) + (one.length ?? 0.125)));
-  return Math.max((phrase.bars ?? 2) * barBeats(phrase), ...notes, ...strikes);
+  const ends = [...notesOf(phrase).map(fullNote), ...hitsOf(phrase).flatMap((hit) => strikesOf(hit).map(fullStrike))];
+  return Math.max((phrase.bars ?? 2) * barBeats(phrase), ...ends.map((one) => one.at + one.length));
 }
 
 const within = (value: number, low: number, high: number): number => Math.max(low, Math.min(high, value));
 const tidy = (value: number): number => Number(value.toFixed(6));
 
-/** Returns a phrase with fields of one note changed, each kept within what a phrase may hold. */
-export function withNote(phrase: Phrase, number: number, fields: Partial<Played>): Phrase {
+/** Returns how far things may go together, in time, so that none begins before 0. */
+export const together = (all: readonly { at?: number }[], beats: number): number =>
+  Math.max(beats, -Math.min(...all.map((one) => one.at ?? 0)));
+
+/** Returns a phrase with some notes changed, each kept within what a phrase may hold. */
+export function withNotes(
+  phrase: Phrase,
+  numbers: readonly number[],
+  to: (note: FullNote) => Partial<FullNote>
+): Phrase {
   const played = notesOf(phrase).map((note, i) => {
-    if (i !== number) return note;
-    const next = { ...playedOf(note), ...fields };
+    if (!numbers.includes(i)) return note;
+    const full = fullNote(note);
+    const next = { ...full, ...to(full) };
     return {
       key: tidy(within(next.key, 0, 127)),
       velocity: tidy(within(next.velocity, 0, 127)),
@@ -62,14 +72,25 @@ export function withNote(phrase: Phrase, number: number, fields: Partial<Played>
   return { ...phrase, played };
 }
 
-/** Returns a phrase with a note more, and that note's number. */
-export function withNewNote(phrase: Phrase, note: Played): [Phrase, number] {
-  const played = [...notesOf(phrase), note];
-  return [withNote({ ...phrase, played }, played.length - 1, {}), played.length - 1];
+/** Returns a phrase with notes more, and their numbers. */
+export function withNewNotes(phrase: Phrase, notes: readonly FullNote[]): [Phrase, number[]] {
+  const played = [...notesOf(phrase), ...notes];
+  const numbers = notes.map((_, i) => played.length - notes.length + i);
+  return [withNotes({ ...phrase, played }, numbers, () => ({})), numbers];
 }
 
-export function withoutNote(phrase: Phrase, number: number): Phrase {
-  return { ...phrase, played: notesOf(phrase).filter((_, i) => i !== number) };
+/** Returns notes moved so that the first of them begins at a time. */
+export function movedTo(notes: readonly FullNote[], at: number): FullNote[] {
+  const first = Math.min(...notes.map((note) => note.at));
+  return notes.map((note) => ({ ...note, at: note.at - first + at }));
+}
+
+/** Returns the step at or after the end of the last of some notes. */
+export const afterAll = (notes: readonly FullNote[]): number =>
+  Math.ceil(Math.max(0, ...notes.map((note) => note.at + note.length)) / STEP - 1e-9) * STEP;
+
+export function withoutNotes(phrase: Phrase, numbers: readonly number[]): Phrase {
+  return { ...phrase, played: notesOf(phrase).filter((_, i) => !numbers.includes(i)) };
 }
 
 /** Returns a phrase with fields of one hit track changed. */
@@ -91,13 +112,18 @@ export function withoutHit(phrase: Phrase, track: string): Phrase {
   return { ...phrase, hits: hitsOf(phrase).filter((hit) => hit.id !== track) };
 }
 
-/** Returns a phrase with fields of one strike changed. */
-export function withStrike(phrase: Phrase, track: string, number: number, fields: Partial<Strike>): Phrase {
+/** Returns a phrase with some strikes of a track changed, each kept within what a phrase may hold. */
+export function withStrikes(
+  phrase: Phrase,
+  track: string,
+  numbers: readonly number[],
+  to: (strike: FullStrike) => Partial<FullStrike>
+): Phrase {
   const hit = hitsOf(phrase).find((one) => one.id === track);
   if (!hit) return phrase;
   const strikes = strikesOf(hit).map((strike, i) => {
-    if (i !== number) return strike;
-    const next = { ...strike, ...fields };
+    if (!numbers.includes(i)) return strike;
+    const next = { ...strike, ...to(fullStrike(strike)) };
     return { ...next, at: tidy(Math.max(0, next.at ?? 0)), strength: tidy(within(next.strength ?? 1, 0, 1)) };
   });
   return withHit(phrase, track, { strikes });
@@ -108,9 +134,9 @@ export function withNewStrike(phrase: Phrase, track: string, at: number): Phrase
   return hit ? withHit(phrase, track, { strikes: [...strikesOf(hit), { at: tidy(at), strength: 0.8 }] }) : phrase;
 }
 
-export function withoutStrike(phrase: Phrase, track: string, number: number): Phrase {
+export function withoutStrikes(phrase: Phrase, track: string, numbers: readonly number[]): Phrase {
   const hit = hitsOf(phrase).find((one) => one.id === track);
-  return hit ? withHit(phrase, track, { strikes: strikesOf(hit).filter((_, i) => i !== number) }) : phrase;
+  return hit ? withHit(phrase, track, { strikes: strikesOf(hit).filter((_, i) => !numbers.includes(i)) }) : phrase;
 }
 
 /** Returns a time moved to the nearest of a grid. */
@@ -130,28 +156,29 @@ export function barAndBeat(phrase: Phrase, beats: number): string {
 export type LanePoint = [number, number];
 export const lanesOf = (phrase: Phrase): [string, LanePoint[]][] =>
   Object.entries(phrase.controls ?? {}) as [string, LanePoint[]][];
-/** The least value of a lane; its greatest is 1. */
-export const laneLow = (name: string): number => (name === 'pitch_bend' ? -1 : 0);
 export const laneTitle = (name: string): string => name.replace(/^macro:/, '').replace('_', ' ');
+/** A lane's least and greatest value. */
+export type LaneRange = readonly [number, number];
 
 /** Returns a phrase with a played lane, its points kept in time and in range; without it where no point is left. */
-export function withLane(phrase: Phrase, name: string, points: LanePoint[]): Phrase {
+export function withLane(phrase: Phrase, name: string, points: LanePoint[], range: LaneRange): Phrase {
   const { [name]: _, ...others } = (phrase.controls ?? {}) as Record<string, LanePoint[]>;
   if (points.length === 0) return { ...phrase, controls: others };
   const kept = points
-    .map(([at, value]): LanePoint => [tidy(Math.max(0, at)), tidy(within(value, laneLow(name), 1))])
+    .map(([at, value]): LanePoint => [tidy(Math.max(0, at)), tidy(within(value, ...range))])
     .sort((a, b) => a[0] - b[0]);
   return { ...phrase, controls: { ...others, [name]: kept } };
 }
 
 /** Returns a phrase with one point of a lane moved, which stays between its neighbours. */
-export function withPoint(phrase: Phrase, name: string, number: number, point: LanePoint): Phrase {
+export function withPoint(phrase: Phrase, name: string, number: number, point: LanePoint, range: LaneRange): Phrase {
   const points = lanesOf(phrase).find(([lane]) => lane === name)?.[1] ?? [];
   const [before, after] = [points[number - 1]?.[0] ?? 0, points[number + 1]?.[0] ?? Infinity];
   const moved: LanePoint = [within(point[0], before, after), point[1]];
   return withLane(
     phrase,
     name,
-    points.map((one, i) => (i === number ? moved : one))
+    points.map((one, i) => (i === number ? moved : one)),
+    range
   );
 }

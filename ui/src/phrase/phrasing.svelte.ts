@@ -1,10 +1,10 @@
 /** The phrase that the open patch is played under: which one, whose voice is strong, and every change to it. */
-import { api, asBody, unwrap, type Head, type Kept, type Patch, type Phrase } from '../api/api';
+import { api, asBody, unwrap, type Head, type Kept, type Patch, type Phrase, type PhraseNote } from '../api/api';
 import { DraftStore } from '../state/drafts.svelte';
 import { History } from '../state/history.svelte';
 import { messages } from '../state/messages.svelte';
 import { freshId, livingWindows } from '../state/window';
-import { EMPTY, hitsOf, notesOf } from './phrase';
+import { beatS, EMPTY, hitsOf, notesOf, type FullNote, type LanePoint } from './phrase';
 
 const PREFIX = 'jorvik.phrase.';
 
@@ -14,10 +14,10 @@ export interface Performed {
   voice?: number;
 }
 
-/** A note or a strike of the phrase, by its number. */
+/** Notes of the phrase, or strikes of one of its tracks, by their numbers; the last is the one that was picked last. */
 export interface Picked {
   track: string | null;
-  number: number;
+  numbers: number[];
 }
 
 /** Who is told that what is played is another. */
@@ -30,10 +30,14 @@ export class Phrasing {
   heads: Head[] = $state.raw([]);
   phrase: Phrase | null = $state.raw(null);
   picked: Picked | null = $state.raw(null);
+  /** Notes that were copied, to be put in elsewhere, in another phrase too. */
+  copied: FullNote[] = $state.raw([]);
   /** The note whose voice is strong, where each has a voice of its own. */
   voice = $state(0);
   readonly drafts = new DraftStore<Phrase>(livingWindows, 'phrases');
   readonly steps = new History<Phrase>();
+  /** A lane as it would be, thinned as is asked for just now. */
+  proposed: { name: string; points: LanePoint[] } | null = $state.raw(null);
   /** Counts what is played: two alike numbers are one performance. */
   take = $state(0);
 
@@ -48,6 +52,15 @@ export class Phrasing {
 
   private get strong(): number {
     return Math.max(0, Math.min(this.voice, notesOf(this.phrase ?? EMPTY).length - 1));
+  }
+
+  /** The note whose voice is strong. */
+  get note(): PhraseNote | undefined {
+    return this.phrase ? notesOf(this.phrase)[this.strong] : undefined;
+  }
+
+  get beatS(): number {
+    return beatS(this.phrase ?? EMPTY);
   }
 
   get id(): string {
@@ -113,8 +126,12 @@ export class Phrasing {
 
   /** Keeps a new phrase and plays the patch under it. */
   async create(phrase: Phrase): Promise<void> {
+    await this.takeUp(await unwrap(api.POST('/api/phrases', { body: { document: asBody(phrase), write: freshId() } })));
+  }
+
+  /** Plays the patch under a phrase that was just kept. */
+  async takeUp(kept: Kept): Promise<void> {
     await this.drafts.flush();
-    const kept = await unwrap(api.POST('/api/phrases', { body: { document: asBody(phrase), write: freshId() } }));
     await this.show(kept);
     await this.refresh();
     this.remember();
@@ -185,11 +202,28 @@ export class Phrasing {
     return true;
   }
 
-  /** Lets a note's voice be the strong one. */
-  pick(picked: Picked | null): void {
-    this.picked = picked;
-    if (!picked || picked.track !== null || picked.number === this.voice) return;
-    this.voice = picked.number;
+  isPicked(track: string | null, number: number): boolean {
+    return this.picked?.track === track && this.picked.numbers.includes(number);
+  }
+
+  /** The numbers that an act on one of a row is meant for: all that are picked, where it is among them. */
+  meant(track: string | null, number: number): number[] {
+    return this.isPicked(track, number) ? (this.picked?.numbers ?? []) : [number];
+  }
+
+  /** Which of a row are picked once one of them is: it alone, or it more, or it less. */
+  with(track: string | null, number: number, isMore: boolean): number[] {
+    const before = this.picked?.track === track ? this.picked.numbers : [];
+    if (!isMore) return [number];
+    return before.includes(number) ? before.filter((one) => one !== number) : [...before, number];
+  }
+
+  /** Picks notes, or strikes of a track; the voice of the note that was picked last is the strong one. */
+  pick(track: string | null, numbers: number[]): void {
+    this.picked = numbers.length > 0 ? { track, numbers } : null;
+    const voice = (track === null ? numbers.at(-1) : undefined) ?? this.voice;
+    if (voice === this.voice) return;
+    this.voice = voice;
     this.remember();
     this.changed();
   }
@@ -200,7 +234,7 @@ export class Phrasing {
     const { picked } = this;
     const track = hitsOf(phrase).find((hit) => hit.id === picked?.track);
     const count = picked?.track === null ? notesOf(phrase).length : (track?.strikes?.length ?? 0);
-    if (picked && picked.number >= count) this.picked = null;
+    if (picked?.numbers.some((number) => number >= count)) this.picked = null;
     this.changed();
   }
 

@@ -27,7 +27,7 @@
   }
   let { field, value, owner, under = '', module, onset }: Props = $props();
 
-  const label = $derived(field.name.replace(/_(s|hz)$/, '').replaceAll('_', ' '));
+  const label = $derived(field.name.replace(/_(s|hz|bpm)$/, '').replaceAll('_', ' '));
   const said = $derived(`${owner} ${label}`);
   const others = $derived([
     ...(workbench.patch ? modules(workbench.patch).map((m) => m.id) : []),
@@ -118,7 +118,7 @@
         noteValues={field.note_values ?? false}
         reset={field.default as number | string | undefined}
         width="100%"
-        oncommit={set}
+        oncommit={(v, merge) => set(field.unit === 'count' ? Math.round(Number(v)) : v, merge)}
       />
     {:else if choices.length > 0}
       <Choice

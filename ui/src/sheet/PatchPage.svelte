@@ -13,8 +13,10 @@
   import { downloadMade, readCycles } from '../state/files';
   import FieldEditor from './FieldEditor.svelte';
   import TextField from '../common/TextField.svelte';
+  import FileButton from '../common/FileButton.svelte';
   import Labelled from '../common/Labelled.svelte';
   import PlacedFigures from './PlacedFigures.svelte';
+  import RecordingPart from './RecordingPart.svelte';
   import ValueField from '../common/ValueField.svelte';
   import SourcesTable from './SourcesTable.svelte';
 
@@ -52,14 +54,6 @@
         ? { ...part, [name]: value }
         : { ...part, [left[0]!]: set((part[left[0]!] as Tree | undefined) ?? {}, left.slice(1)) };
     workbench.edit(label, { ...patch, voice: set(voice as Tree, path) as Voice }, merge);
-  }
-
-  let picker: HTMLInputElement | undefined = $state();
-
-  function picked(event: Event & { currentTarget: HTMLInputElement }): void {
-    const file = event.currentTarget.files?.[0];
-    event.currentTarget.value = '';
-    if (file) void messages.attempt(() => readCycles(file));
   }
 
   const apart = $derived((performance.notes?.[1]?.start_s ?? 0.5) - (performance.notes?.[0]?.start_s ?? 0) || 0.5);
@@ -238,7 +232,11 @@
     {#if section.path.includes('osc1')}
       <div class="acts">
         <Button onclick={() => (workbench.building = true)}>Build from harmonics…</Button>
-        <Button onclick={() => picker?.click()}>Read a WAV…</Button>
+        <FileButton
+          label="Choose a WAV of single cycles"
+          accept=".wav,audio/wav"
+          onfile={(file) => void messages.attempt(() => readCycles(file))}>Read a WAV…</FileButton
+        >
         <Button
           data-hint="Its cycles, 2048 samples each"
           onclick={() => {
@@ -252,16 +250,7 @@
     {/if}
   </Fold>
 {/each}
-<input
-  class="sr-only"
-  type="file"
-  accept=".wav,audio/wav"
-  aria-label="Choose a WAV of single cycles"
-  tabindex="-1"
-  bind:this={picker}
-  onchange={picked}
-/>
-
+<RecordingPart {patch} bind:open={() => opened['Recording'] ?? false, (open) => (opened['Recording'] = open)} />
 <Fold
   title="Set values"
   hint="Destinations that nothing moves and that have no stave."

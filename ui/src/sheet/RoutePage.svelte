@@ -2,7 +2,7 @@
   import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { api, asBody, unwrap, type Route } from '../api/api';
-  import { titleOf, unitOf, verbFor } from '../state/wording';
+  import { titleOf, unitGiven, unitOf, verbFor } from '../state/wording';
   import { messages } from '../state/messages.svelte';
   import { addRoute, invert, removeRoute, setRoute, solo } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
@@ -221,7 +221,7 @@
 
 {#if extent}
   <h3>It gives</h3>
-  <p>{shown(extent[0], unit)} to {shown(extent[1], unit)} over this note</p>
+  <p>{shown(extent[0], unitGiven(route))} to {shown(extent[1], unitGiven(route))} over this note</p>
 {/if}
 <div class="acts">
   {#if route.mode !== 'scale'}

@@ -8,10 +8,12 @@
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, modules, routes } from '../state/document';
   import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
-  import { unitOf } from '../state/wording';
+  import { unitGiven } from '../state/wording';
   import { laneText, shown, signed } from '../common/format';
   import { laneScale, signalScale } from '../draw/scale';
   import { columnAt, extentOf, type Lane, type Row } from '../api/sheet';
+  import Behind from '../live/Behind.svelte';
+  import { live } from '../live/playing-live';
   import Plot from '../common/Plot.svelte';
   import RouteSentence from './RouteSentence.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -22,8 +24,10 @@
   const place = $derived(workbench.staves.sizeOf(name));
   const others = $derived([
     ...(workbench.sheet?.overlays ?? []).map((overlay) => overlay.lanes[name]),
+    ...workbench.tracing.voices.map((voice) => voice.lanes[name]),
     workbench.tracing.ghost?.sheet?.lanes[name]?.value
   ]);
+  const played = $derived(live.state === 'on' ? live.reached[name] : undefined);
   const scale = $derived(laneScale(name, roomFor(lane, others), workbench.oneKey));
   const moving = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.destination === name) : []);
   const help = $derived(workbench.catalogue?.destinations.find((at) => at.name === name)?.help);
@@ -66,6 +70,7 @@
   /** Returns the lane with its extent widened to what else is drawn on it. */
   function roomFor(of: Lane, rows: (Row | undefined)[]): Lane {
     const drawn = rows.filter((row) => row !== undefined).map((row) => extentOf(row));
+    if (played) drawn.push([...played]);
     const least = Math.min(of.least, ...drawn.map(([low]) => low));
     return { ...of, least, greatest: Math.max(of.greatest, ...drawn.map(([, high]) => high)) };
   }
@@ -141,7 +146,7 @@
     const row = lane.contributions[route.id];
     if (!row) return 'muted';
     const [low, high] = extentOf(row);
-    const of = route.mode === 'range' ? lane.unit : unitOf(route);
+    const of = unitGiven(route);
     return `${shown(low, of)} to ${shown(high, of)}`;
   }
 </script>
@@ -219,7 +224,10 @@
     </div>
   </div>
   <div class="right">
-    <div class="curve"><Plot {draw} /></div>
+    <div class="curve">
+      <Plot {draw} />
+      {#if live.state === 'on'}<Behind {name} {scale} />{/if}
+    </div>
     {#if open}
       {#each moving as route (route.id)}
         <div class="ribbon">

@@ -32,7 +32,8 @@ export interface Aimed {
 }
 
 /** What is aimed with: the open patch, its sheet and its figures. */
-export type AimedAt = Pick<Workbench, 'patch' | 'sheet' | 'velocity' | 'key' | 'judging' | 'edit'>;
+export type AimedAt = Pick<Workbench, 'patch' | 'sheet' | 'velocity' | 'key' | 'judging' | 'edit'> &
+  Partial<Pick<Workbench, 'performed'>>;
 
 export class Aiming {
   targets: Aimed[] = $state.raw([]);
@@ -124,7 +125,7 @@ export class Aiming {
   async look(patch: Patch): Promise<void> {
     if (this.velocity === null && this.key === null) return;
     const [velocity, key] = [this.velocity ?? this.of.velocity, this.key ?? this.of.key];
-    const [found] = await reached(patch, this.lane, [key], [velocity]);
+    const [found] = await reached(patch, this.lane, [key], [velocity], null, this.of.performed);
     if ((this.velocity ?? this.of.velocity) === velocity && (this.key ?? this.of.key) === key)
       this.there = found?.measures ?? null;
   }
@@ -133,7 +134,7 @@ export class Aiming {
   async offer(patch: Patch): Promise<void> {
     const { lane, targets } = this;
     if (targets.length === 0) return;
-    const body = { document: asBody(patch), lane, targets };
+    const body = { document: asBody(patch), ...this.of.performed, lane, targets };
     this.changeable = (await unwrap(api.POST('/api/assist/changeable', { body })))!;
   }
 
@@ -141,7 +142,7 @@ export class Aiming {
     const from = this.of.patch;
     if (!from) return;
     const { lane, targets, changing } = this;
-    const body = { document: asBody(from), lane, targets, changing };
+    const body = { document: asBody(from), ...this.of.performed, lane, targets, changing };
     this.abort = new AbortController();
     this.tries = 0;
     try {

@@ -36,7 +36,11 @@ export const ELSEWHERE: readonly (readonly [string, string])[] = [
   ['Alt-Backspace in a figure', 'back to what it was before, and again to change between the two'],
   ['← → on the time axis', 'move the cursor; finer with Shift'],
   ['Alt ← →', 'set a post at the cursor; a drag on the time axis sets both'],
-  ['arrows on a square of a curve', 'move it; finer with Shift']
+  ['arrows on a square of a curve', 'move it; finer with Shift'],
+  ['arrows on a note of a phrase', 'move and transpose it; with Alt longer and harder'],
+  ['Shift and a click on a note', 'pick one more; Ctrl-A picks all of them'],
+  ['arrows on the pad', 'move it; Page Up and Page Down press on it'],
+  ['Ctrl-C, Ctrl-V, Ctrl-D on a note', 'copy, paste at the cursor, repeat after its end']
 ];
 
 export function shortcuts(pages: Pages): Shortcut[] {

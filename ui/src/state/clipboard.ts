@@ -49,7 +49,7 @@ export async function paste(): Promise<void> {
     clip = null;
   }
   if (clip?.format !== MARK) throw new Error('The clipboard holds no source and no route; copy one first (Ctrl-C).');
-  const [next, name] = pasted(patch, { module: clip.module, routes: clip.routes });
+  const [next, name] = pasted(patch, { module: clip.module, routes: clip.routes }, workbench.signals);
   workbench.edit(name ? `paste ${name}` : 'paste a route', next);
   if (name) workbench.chosen = { what: 'source', id: name };
 }

@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
 import type { Catalogue, FieldFacts, Patch, Route } from '../api/api';
-import { atStep } from '../compare/compared';
 import * as doc from './document';
 import { withNote } from './document';
 import { named } from '../common/testing';
@@ -61,10 +60,6 @@ describe('another test note', () => {
       [48, 118, 1],
       [55, 118, 1]
     ]);
-  });
-
-  it('is the one of a step of Compare', () => {
-    expect(atStep(row, 'key', 60).performance).toEqual(withNote(row, { key: 60 }).performance);
   });
 });
 
@@ -245,7 +240,7 @@ describe('handing over, doubling, turning over', () => {
   it('pastes what another patch can take, and leaves out the rest', () => {
     const clip = { module: doc.modules(patch)[1]!, routes: doc.routes(patch).filter((r) => r.source === 'lag') };
     const empty = { format: 'jorvik-patch', version: 1 } as unknown as Patch;
-    const [next, name] = doc.pasted(empty, clip);
+    const [next, name] = doc.pasted(empty, clip, ['velocity', 'gate']);
     expect(name).toBe('lag');
     expect(doc.routes(next).map((r) => [r.destination, r.via])).toEqual([['cutoff', null]]);
   });

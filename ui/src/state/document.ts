@@ -254,7 +254,9 @@ export function duplicateModule(patch: Patch, id: string): [Patch, string] {
     id.replace(/ \d+$/, ''),
     modules(patch).map((m) => m.id)
   );
-  return pasted(patch, { module: { ...original, id: name }, routes: routes(patch).filter((r) => r.source === id) });
+  const all = routes(patch);
+  const read = all.flatMap((route) => [route.source, route.via ?? '']);
+  return pasted(patch, { module: { ...original, id: name }, routes: all.filter((r) => r.source === id) }, read);
 }
 
 /** A source with its routes, or routes alone, as the clipboard holds them. */
@@ -263,8 +265,8 @@ export interface Clip {
   routes: Route[];
 }
 
-/** Returns the patch with a clip added under free names; what its routes cannot reach is left out. */
-export function pasted(patch: Patch, clip: Clip): [Patch, string] {
+/** Returns the patch with a clip added under free names; what its routes cannot reach is left out. `signals` are played. */
+export function pasted(patch: Patch, clip: Clip, signals: readonly string[]): [Patch, string] {
   let next = patch;
   let name = '';
   if (clip.module) {
@@ -279,7 +281,7 @@ export function pasted(patch: Patch, clip: Clip): [Patch, string] {
       ? routes(next).some((route) => `route:${route.id}.amount` === at)
       : !at.includes('.') || modules(next).some((module) => at.startsWith(`${module.id}.`));
   const known = (signal: string): boolean =>
-    modules(next).some((m) => m.id === signal) || SIGNALS.includes(signal) || signal.startsWith('hit:');
+    modules(next).some((m) => m.id === signal) || signals.includes(signal) || signal.startsWith('hit:');
   for (const route of clip.routes) {
     const source = clip.module ? name : route.source;
     if (!reach(route.destination) || !known(source)) continue;
@@ -292,8 +294,6 @@ export function pasted(patch: Patch, clip: Clip): [Patch, string] {
   }
   return [next, name];
 }
-
-const SIGNALS = ['gate', 'trigger', 'velocity', 'key', 'note_random', 'pressure', 'mod_wheel', 'pitch_bend'];
 
 /** Returns the patch with a route turned over: what raised now lowers, a range runs the other way. */
 export function inverted(patch: Patch, id: string): Patch {

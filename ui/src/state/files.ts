@@ -73,14 +73,34 @@ export async function readPatch(file: File): Promise<Patch> {
   }
 }
 
+/** Returns a file's bytes as base64, as requests carry them. */
+export async function base64Of(file: Blob): Promise<string> {
+  const reader = new FileReader();
+  const url = await new Promise<string>((done, failed) => {
+    reader.onload = () => done(reader.result as string);
+    reader.onerror = () => failed(new Error('The file could not be read.'));
+    reader.readAsDataURL(file);
+  });
+  return url.slice(url.indexOf(',') + 1);
+}
+
+/** Reads a recorded sound into a recording that a patch can carry; says what was left out. */
+export async function readRecording(
+  file: Blob,
+  name: string,
+  key: number
+): Promise<{ recording: Record<string, unknown>; seconds: number }> {
+  const body = { data: await base64Of(file), name: cut(name, 120), key };
+  const read = await unwrap(api.POST('/api/recording', { body }));
+  if (read.remark) messages.say(read.remark);
+  return read;
+}
+
 /** Reads single cycles from a WAV file into a table of the patch's own, and lets oscillator 1 use it. */
 export async function readCycles(file: File, frameLength: number | null = null): Promise<void> {
   if (file.size > 6_000_000)
     throw new Refused(413, `${file.name}: found ${Math.round(file.size / 1e6)} MB; it must be 6 MB at most.`);
-  const bytes = new Uint8Array(await file.arrayBuffer());
-  let text = '';
-  for (let i = 0; i < bytes.length; i += 32_768) text += String.fromCharCode(...bytes.subarray(i, i + 32_768));
-  const body = { data: btoa(text), frame_length: frameLength };
+  const body = { data: await base64Of(file), frame_length: frameLength };
   const read = await unwrap(api.POST('/api/cycles', { body }));
   const name = addTable(cut(file.name.replace(/\.[^.]*$/, '').replace(/[.:]/g, ' '), 40).trim() || 'read', {
     cycles: read.cycles

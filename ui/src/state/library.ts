@@ -31,6 +31,24 @@ export async function newPatch(): Promise<void> {
   await workbench.show(await keepNew(EMPTY));
 }
 
+/** Begins a patch whose tone is a recorded sound: as it was, to be filtered and moved again. */
+export async function newFromRecording(recording: Record<string, unknown>, seconds: number): Promise<void> {
+  await workbench.settled();
+  await workbench.drafts.flush();
+  const key = Number(recording['key'] ?? 60);
+  const length_s = Number(Math.max(0.1, seconds).toFixed(3));
+  const patch: Patch = {
+    ...EMPTY,
+    name: cut(`${String(recording['name'] ?? 'Printed')}, again`, 120),
+    performance: { ...EMPTY.performance, notes: [{ key, velocity: 96, start_s: 0, length_s }], tail_s: 0.2 },
+    voice: {
+      base: { osc1_level: 0, recording_level: 1, cutoff: 20_000 },
+      oscillators: { recording: recording as NonNullable<NonNullable<Patch['voice']>['oscillators']>['recording'] }
+    }
+  };
+  await workbench.show(await keepNew(patch));
+}
+
 /** Begins a patch with what a template is. */
 export async function startFrom(id: string): Promise<void> {
   await workbench.settled();

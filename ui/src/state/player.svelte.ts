@@ -132,14 +132,14 @@ export class Player {
   }
 
   /** Plays a patch once, turned down by so many dB; the guard before what is much louder stands behind that. */
-  async sound(patch: Patch, gainDb: number): Promise<void> {
+  async sound(patch: Patch, gainDb: number, performed = this.of.performed): Promise<void> {
     this.stop();
     const run = this.run;
     try {
       const [context, gain] = await this.opened();
       const take = await this.reported(
         patch,
-        fetchTake(patch, {}, context, 'sound of a step', this.asking.signal, this.of.performed)
+        fetchTake(patch, {}, context, 'sound of a step', this.asking.signal, performed)
       );
       if (run !== this.run) return;
       const source = this.source(context, take, gainDb + this.guard(take, gainDb));
@@ -152,7 +152,8 @@ export class Player {
     }
   }
 
-  private async opened(): Promise<[AudioContext, GainNode]> {
+  /** Returns where sound goes: the level that starts low lies behind it. */
+  async opened(): Promise<[AudioContext, GainNode]> {
     this.context ??= new AudioContext();
     await this.context.resume();
     if (!this.gain) {
@@ -292,9 +293,11 @@ export class Player {
     }
     const under = this.coming.get(name);
     if (under?.patch === patch) return under.take;
+    const own = patch === this.of.patch ? null : this.of.tracing.ghost?.own;
+    const performed = own ?? this.of.performed;
     const take = this.reported(
       patch,
-      fetchTake(patch, note, context, `sound ${name}`, this.asking.signal, this.of.performed)
+      fetchTake(patch, note, context, `sound ${name}`, this.asking.signal, performed)
     ).then((made) => {
       this.ready.set(name, made);
       while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);

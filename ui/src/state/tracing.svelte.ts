@@ -29,11 +29,11 @@ export interface Traced {
   refused(patch: Patch, sentence: string): void;
 }
 
-/** A version behind the present one: at the note that is played, or at its own where that is what it was held for. */
+/** A version behind the present one: played as that is, or in its own way where that is what it was held for. */
 export interface Ghost {
   patch: Patch;
   label: string;
-  ownNote: boolean;
+  own: Performed | null;
   sheet: Sheet | null;
 }
 
@@ -159,16 +159,16 @@ export class Tracing {
   }
 
   /** Holds a version behind the present one, the present one itself where none is given. */
-  hold(label = 'as it was', patch = this.of.patch, ownNote = false): void {
+  hold(label = 'as it was', patch = this.of.patch, own: Performed | null = null): void {
     if (!patch) return;
-    this.ghost = { patch, label, ownNote, sheet: null };
+    this.ghost = { patch, label, own, sheet: null };
     void this.askGhost();
   }
 
   /** The patch that lies behind, as it is played: the same object while nothing of it changes. */
   behind(present: Patch): Patch | null {
     const { ghost, laid } = this;
-    if (!ghost || ghost.ownNote) return ghost?.patch ?? null;
+    if (!ghost || ghost.own) return ghost?.patch ?? null;
     const { performance } = present;
     if (laid?.of === ghost.patch && laid.patch.performance === performance) return laid.patch;
     const patch = { ...ghost.patch, performance };
@@ -187,10 +187,11 @@ export class Tracing {
     const behind = patch && this.behind(patch);
     if (!ghost || !behind || this.columns === 0) return;
     const stretch = shown ? { from_s: shown.from_s, to_s: shown.to_s } : this.stretch();
-    const asked = JSON.stringify([this.columns, stretch, behind.performance, this.of.performed]);
+    const performed = ghost.own ?? this.of.performed;
+    const asked = JSON.stringify([this.columns, stretch, behind.performance, performed]);
     if (ghost.sheet && asked === this.ghostAsked) return;
     this.ghostAsked = asked;
-    const how = { ...this.of.performed, rate: FULL_RATE, columns: this.columns, velocities: [] };
+    const how = { ...performed, rate: FULL_RATE, columns: this.columns, velocities: [] };
     const body = { document: asBody(behind), ...how, ...stretch };
     try {
       const sheet = unpack(await unwrap(api.POST('/api/sheet', { body, headers: workFor('ghost') })), this.columns);

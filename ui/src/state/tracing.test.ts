@@ -83,7 +83,7 @@ describe('a ghost', () => {
 
   it('keeps its own note where it was held for that', async () => {
     const { of, tracing } = await shown();
-    tracing.hold('velocity 118', at('open', 118), true);
+    tracing.hold('velocity 118', at('open', 118), {});
     expect(asked[0]!.body.document).toEqual(at('open', 118));
     expect(tracing.behind(of.patch!)).toEqual(at('open', 118));
   });

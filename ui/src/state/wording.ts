@@ -50,6 +50,11 @@ export function unitOf(route: Route): string {
   return route.mode === 'scale' ? 'ratio' : (route.amount_unit ?? amountUnit(route.destination));
 }
 
+/** Returns the unit of what a route gives: a range gives the value itself. */
+export function unitGiven(route: Route): string {
+  return route.mode === 'range' ? valueUnit(route.destination) : unitOf(route);
+}
+
 /** Returns the unit of a destination's value. */
 export function valueUnit(destination: string): string {
   const known = workbench.catalogue?.destinations.find((at) => at.name === destination);

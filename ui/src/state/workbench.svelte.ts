@@ -36,7 +36,7 @@ export class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
   heads: Head[] = $state.raw([]);
-  chosen: Place | { what: 'phrase'; id: string } = $state.raw(WHOLE);
+  chosen: Place | { what: 'phrase' | 'takes'; id: string } = $state.raw(WHOLE);
   /** The moment that is read out; nothing while nobody points. */
   private pointed: number | null = $state(null);
   /** The moment that was read out last, which every view begins with. */
@@ -62,8 +62,9 @@ export class Workbench {
   private unsettled = new SvelteSet<Promise<void>>();
 
   note = $derived(this.patch?.performance?.notes?.[0] ?? {});
-  key = $derived(this.note.key ?? 60);
-  velocity = $derived(this.note.velocity ?? 96);
+  /** Key and velocity of the note that is looked at: of a phrase's, the one whose voice is strong. */
+  key = $derived((this.phrasing.note ?? this.note).key ?? 60);
+  velocity = $derived((this.phrasing.note ?? this.note).velocity ?? 96);
   tempo = $derived(
     this.phrasing.phrase ? (this.phrasing.phrase.tempo_bpm ?? 96) : (this.patch?.performance?.tempo_bpm ?? 120)
   );
@@ -73,6 +74,12 @@ export class Workbench {
     ...Object.keys(this.catalogue?.signals ?? {}),
     ...hitsOf(this.phrasing.phrase ?? EMPTY).flatMap((hit) => [`hit:${hit.id}`, `hit:${hit.id}:trigger`])
   ]);
+
+  /** Returns the least and the greatest value of a played lane. */
+  laneRange(name: string): readonly [number, number] {
+    const [low = 0, high = 1] = this.catalogue?.controls[name.split(':')[0]!] ?? [];
+    return [Number(low), Number(high)];
+  }
 
   /** The staves that the sheet shows: the voice's destinations that are moved or asked for, and what was raised. */
   standing = $derived(
@@ -230,7 +237,14 @@ export class Workbench {
 
   private forgetChosenIfGone(): void {
     const { patch, chosen } = this;
-    if (!patch || chosen.what === 'patch' || chosen.what === 'stave' || chosen.what === 'phrase') return;
+    if (
+      !patch ||
+      chosen.what === 'patch' ||
+      chosen.what === 'stave' ||
+      chosen.what === 'phrase' ||
+      chosen.what === 'takes'
+    )
+      return;
     const ids = chosen.what === 'source' ? modules(patch).map((m) => m.id) : routes(patch).map((r) => r.id);
     if (!ids.includes(chosen.id)) this.chosen = WHOLE;
   }
