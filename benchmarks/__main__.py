@@ -3,7 +3,6 @@
 import os
 import sys
 import time
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from itertools import cycle
@@ -12,6 +11,7 @@ import numpy as np
 
 from benchmarks import rivals
 from benchmarks.phrases import phrases
+from benchmarks.timing import compared, median
 from benchmarks.work import work
 from benchmarks.workloads import DEMOS, PLAIN, RATE, demo, feedback_patch, run_all, twenty
 from jorvik.core.document.patch import check_patch, edited
@@ -27,33 +27,6 @@ from jorvik.web.row_caches import RowCaches
 from jorvik.web.sheet import sheet
 from tests.core.test_limits import run_everything
 from tests.core.test_windowed import judged_alone, largest
-
-TURNS = 15
-
-
-def compared(ours: Callable[[], object], theirs: Callable[[], object]) -> tuple[float, float, float]:
-    """Return the median seconds of two things run in turn, and the median of their ratio pair by pair."""
-    ours(), theirs()
-    pairs = []
-    for _ in range(TURNS):
-        begin = time.perf_counter()
-        ours()
-        middle = time.perf_counter()
-        theirs()
-        pairs.append((middle - begin, time.perf_counter() - middle))
-    a, b = np.array(pairs).T
-    return float(np.median(a)), float(np.median(b)), float(np.median(a / b))
-
-
-def median(work: Callable[[], object], turns: int = TURNS) -> float:
-    """Return the median seconds of some work, after once to warm up."""
-    work()
-    taken = []
-    for _ in range(turns):
-        begin = time.perf_counter()
-        work()
-        taken.append(time.perf_counter() - begin)
-    return float(np.median(taken))
 
 
 def engine() -> None:
@@ -195,8 +168,10 @@ def main() -> int:
         plots()
     if "--no-browser" not in sys.argv:
         from benchmarks.browser import browser
+        from benchmarks.live import live
 
         browser()
+        live()
     return 0
 
 

@@ -3,18 +3,20 @@
 import multiprocessing
 import resource
 import time
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
+from benchmarks.timing import median
 from benchmarks.work import post
 from benchmarks.workloads import RATE, Json, demo
 from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.pattern import Pattern
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.run import Run
 from jorvik.core.engine.shared_rows import shared_by_voices
-from jorvik.core.phrases.maker import Making, made
+from jorvik.core.phrases.patterns import with_pattern
+from jorvik.core.phrases.typed import phrase_of
 from jorvik.core.voice.render import render
 from tests.support import Served
 
@@ -44,7 +46,7 @@ def voices(name: str) -> None:
         for _ in range(32):
             drained(Run(alone, RATE))
 
-    a, b = timed(together), timed(apart)
+    a, b = median(together, TURNS), median(apart, TURNS)
     print(
         f"{name}, 32 notes in 8 s: {a * 1000:.0f} ms, ratio {a / b:.2f} to the sum of their windows (aim: at most 1.3)"
     )
@@ -56,21 +58,12 @@ def drained(run: Run) -> None:
         pass
 
 
-def timed(work: Callable[[], None]) -> float:
-    """Return the median seconds of some work, after once to warm up."""
-    work()
-    taken = []
-    for _ in range(TURNS):
-        begin = time.perf_counter()
-        work()
-        taken.append(time.perf_counter() - begin)
-    return float(np.median(taken))
-
-
 def edited_sheet(served: Served) -> None:
     """Print the time of a sheet of four bars with 64 notes after an edit of one amount."""
     patch = demo("ferry-horn")
-    phrase = made(Making("up and down", (45, 52, 57, 60), "1/16", bars=4, tempo_bpm=96)).document()
+    phrase = with_pattern(
+        phrase_of([], bars=4, tempo_bpm=96), Pattern(kind="up and down", chord=[45, 52, 57, 60])
+    ).document()
     taken = []
     for i in range(EDITS):
         patch["routes"][0]["amount"] = 10.0 + 0.01 * i

@@ -187,6 +187,11 @@ def page() -> str:
             f"nothing over {zipper_db():.0f} dB",
         ),
         ("fading to nothing", "after its input", f"{tail_ratio():.2f} times the time"),
+        (
+            "a recording",
+            "16-point Kaiser sincs between its samples, a low-passed copy for each octave up",
+            "clean to -75 dB (tests)",
+        ),
         ("unison", "free phases of its own for each voice", f"seven: {unison_phases():.1f} dB against in step"),
     ]
     table = "\n".join(f"| {' | '.join(stage)} |" for stage in stages)
