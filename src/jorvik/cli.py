@@ -18,7 +18,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     args = _parser().parse_args(arguments)
     try:
         # Only what is run is imported: help comes at once.
-        code = getattr(import_module("jorvik.commands"), args.run)(args) or 0
+        code = getattr(import_module(args.module), args.run)(args) or 0
         sys.stdout.flush()
         return code
     except BrokenPipeError:
@@ -35,6 +35,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="jv", description="Trace and render Jorvik patches.")
+    parser.set_defaults(module="jorvik.commands")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     trace = commands.add_parser("trace", help="every signal and lane at every sample, as CSV or NPZ")
@@ -68,6 +69,7 @@ def _parser() -> argparse.ArgumentParser:
     for command in (measure, checking):
         command.add_argument("--note", type=int, default=1, help="which note of a poly patch, from 1")
 
+    _add_sweep(commands.add_parser("sweep", help="where a control starts to do something, stops, turns thin or harsh"))
     _add_phrase(commands.add_parser("phrase", help="make a phrase, or read and write it as MIDI"))
     takes = commands.add_parser("take", help="render what a hand played").add_subparsers(required=True, metavar="ACT")
     take = takes.add_parser("render", help="as it was heard, as a stereo WAV")
@@ -94,6 +96,19 @@ def _parser() -> argparse.ArgumentParser:
     schema.set_defaults(run="schema")
     schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take"), default="patch")
     return parser
+
+
+def _add_sweep(parser: argparse.ArgumentParser) -> None:
+    parser.set_defaults(module="jorvik.analysis_commands", run="sweep")
+    parser.add_argument("patch", type=Path, metavar="PATCH", help="a patch file; - for standard input")
+    parser.add_argument("--of", required=True, help="what is swept: cutoff, swell.attack_s, macro:warm")
+    parser.add_argument("--from", dest="low", help="the first value, as 60Hz; left out, the least there is")
+    parser.add_argument("--to", dest="high", help="the last value, as 8kHz")
+    parser.add_argument("--steps", default="48", help="how many values")
+    parser.add_argument("--key", help="play the test note at this key: 48 or C3")
+    parser.add_argument("--velocity", help="play it this hard, 0 to 127")
+    parser.add_argument("--keep-routes", action="store_true", help="let what moves it go on moving it")
+    parser.add_argument("--json", action="store_true", help="as JSON instead of a table")
 
 
 def _add_phrase(parser: argparse.ArgumentParser) -> None:

@@ -22,7 +22,7 @@ def _patch(args: argparse.Namespace) -> "Patch":
     from jorvik.core.document.patch import parse_patch
     from jorvik.core.units.values import parse_value
 
-    patch = parse_patch(_read(args.patch))
+    patch = parse_patch(read_document_file(args.patch))
     if args.phrase is not None:
         patch = patch.under(_phrase(args.phrase))
     tempo = patch.performance.tempo
@@ -41,7 +41,7 @@ def _patch(args: argparse.Namespace) -> "Patch":
     )
 
 
-def _read(path: Path) -> bytes:
+def read_document_file(path: Path) -> bytes:
     """Return what is in a file, or comes in where ``-`` is given: one byte more than any document has, at most."""
     if str(path) == "-":
         return sys.stdin.buffer.read(MAX_DOCUMENT_BYTES + 1)
@@ -54,7 +54,7 @@ def _phrase(path: Path) -> "Phrase":
     from jorvik.core.document.patch import parsed_json
     from jorvik.core.document.phrase import check_phrase
 
-    return check_phrase(parsed_json(_read(path)))
+    return check_phrase(parsed_json(read_document_file(path)))
 
 
 def _rate(args: argparse.Namespace) -> int:
@@ -104,7 +104,7 @@ def take_render(args: argparse.Namespace) -> None:
     from jorvik.core.phrases.takes import printed
 
     _check_wav(args)
-    take = check_take(parsed_json(_read(args.take)))
+    take = check_take(parsed_json(read_document_file(args.take)))
     _write_wav(args, printed(take, args.with_hits, wet=not args.dry))
 
 
@@ -194,7 +194,9 @@ def thin(args: argparse.Namespace) -> None:
     from jorvik.core.units.values import parse_value
     from jorvik.formats.lanes import read_lane, write_lane
 
-    found = thinned(read_lane(_read(args.lane)), float(parse_value(args.within, "ratio", "--within").value))
+    found = thinned(
+        read_lane(read_document_file(args.lane)), float(parse_value(args.within, "ratio", "--within").value)
+    )
     if args.out is not None:
         args.out.write_text(write_lane(found.points))
     facts = {"points_before": found.points_before, "points_after": found.points_after}
@@ -212,7 +214,7 @@ def turns(args: argparse.Namespace) -> None:
     grid = float(parse_value(args.grid, "beats", "--grid", tempo=Tempo(bpm)).value) * 60.0 / bpm
     found = [
         {"at_s": t.at, "value": t.value, "is_top": t.is_top, "beat_s": t.beat, "off_ms": 1000.0 * t.off}
-        for t in turns_of(read_lane(_read(args.lane)), grid)
+        for t in turns_of(read_lane(read_document_file(args.lane)), grid)
     ]
     if args.json:
         print(json.dumps({"turns": found}, indent=2))
