@@ -2,14 +2,13 @@
 
 import argparse
 import json
-from dataclasses import asdict
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jorvik.commands import read_document_file
 from jorvik.core.problems import Problem
 
 if TYPE_CHECKING:
-    from jorvik.core.analysis.useful_range import UsefulRange
+    pass
 
 
 def sweep(args: argparse.Namespace) -> None:
@@ -41,7 +40,7 @@ def sweep(args: argparse.Namespace) -> None:
         keep_routes=args.keep_routes,
     )
     if args.json:
-        print(json.dumps(range_facts(found), indent=2))
+        print(json.dumps(found.facts(), indent=2))
         return
     print(f"{of.title:>14}{'LUFS':>9}{'centroid':>11}{'acum':>7}{'low dB':>8}")
     for step in found.steps:
@@ -50,27 +49,3 @@ def sweep(args: argparse.Namespace) -> None:
             f"{step.sharpness_acum or 0.0:7.2f}{step.low_db:8.1f}"
         )
     print(*found.sentences, sep="\n")
-
-
-def range_facts(found: "UsefulRange") -> dict[str, Any]:
-    """Return a useful range as the object that is written in JSON."""
-    from jorvik.core.analysis.useful_range import BAND_HZ
-
-    changes = [None, *found.changes_db]
-    steps = [
-        {**asdict(step), "bands_db": [round(float(db), 2) for db in step.bands_db], "change_db": change}
-        for step, change in zip(found.steps, changes, strict=True)
-    ]
-    marks = {name: getattr(found, name) for name in ("starts_at", "stops_at", "thin_from", "harsh_from", "useful")}
-    return {
-        "of": found.of.name,
-        "title": found.of.title,
-        "unit": found.of.unit,
-        "key": found.key,
-        "velocity": found.velocity,
-        **marks,
-        "jumps": [asdict(jump) for jump in found.jumps],
-        "sentences": found.sentences,
-        "band_hz": BAND_HZ,
-        "steps": steps,
-    }

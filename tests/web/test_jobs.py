@@ -1,5 +1,6 @@
 """Jobs over HTTP: made, told, cancelled, gone on with after a restart; the figures by other means."""
 
+import base64
 import io
 import json
 import unittest
@@ -12,6 +13,8 @@ import soundfile
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
 
+from jorvik.core.analysis.useful_range import useful_range
+from jorvik.core.document.patch import check_patch
 from jorvik.core.document.take import check_take
 from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import loudness
@@ -77,6 +80,62 @@ class JobsOverHttp(unittest.TestCase):
         heard = render(patch([WAVE], [ROUTE], performance=note(0.5, 0.1))).samples
         np.testing.assert_allclose(self.samples(job["id"]), heard, atol=1e-6)
         self.assertIn(job["id"], [listed["id"] for listed in self.client.get("/api/jobs").json()])
+
+    def test_a_sweep_tells_what_it_knows_and_whose_it_is(self) -> None:
+        swept = document([WAVE], [ROUTE], performance=note(0.6, 0.1, key=48), name="Quay Lamp")
+        asked: Json = {"kind": "sweep", "document": swept, "of": "cutoff", "steps": 12, "patch": "p1", "sequence": 7}
+        notes = [{"key": 48, "velocity": 96}, {"key": 72, "velocity": 40}]
+        job = self.ask(**asked, notes=notes)
+        self.assertEqual(job["title"], "Range of cutoff in Quay Lamp")
+        self.assertEqual((job["facts"]["patch"], job["facts"]["sequence"], job["facts"]["of"]), ("p1", 7, "cutoff"))
+        so_far: list[Json] = []
+
+        def looks() -> bool:
+            answer = self.client.get(f"/api/jobs/{job['id']}/so-far")
+            if answer.status_code == 200:
+                so_far.append(answer.json())
+            return self.job(job["id"])["state"] not in ("waiting", "running")
+
+        wait_until(looks, "the sweep never ended")
+        self.assertEqual(self.client.get(f"/api/jobs/{job['id']}/so-far").status_code, 204)
+        first = next(each for each in so_far if len(each["ranges"][0]["steps"]) >= 3)
+        # What comes first lies over the whole range.
+        values = [step["value"] for step in first["ranges"][0]["steps"]]
+        self.assertEqual((values[0], values[-1]), (16.0, 20_000.0))
+        made = self.client.get(f"/api/jobs/{job['id']}/result").json()
+        self.assertEqual([(of["key"], of["velocity"]) for of in made["ranges"]], [(48, 96), (72, 40)])
+        alone = useful_range(check_patch(swept), "cutoff", steps=12)
+        self.assertEqual(made["ranges"][0]["useful"], list(alone.useful or ()))
+        self.assertEqual(self.job(job["id"])["facts"]["useful"], list(alone.useful or ()))
+        ends = [of["useful"] for of in made["ranges"]]
+        self.assertEqual(made["holds_for_all"], [max(e[0] for e in ends), min(e[1] for e in ends)])
+        loops = [np.frombuffer(base64.b64decode(loop), "<i2").reshape(-1, 2) for loop in made["sounds"]["loops"]]
+        self.assertEqual(len(loops), 12)
+        # Those that are heard at all are as loud as each other, and none is over the ceiling.
+        heard = [
+            loop / 32768 for loop, step in zip(loops, made["ranges"][0]["steps"], strict=True) if step["value"] > 99
+        ]
+        rms = [10 * np.log10(np.mean(loop**2)) for loop in heard]
+        self.assertLess(max(rms) - min(rms), 3.0)
+        self.assertLessEqual(max(np.abs(loop).max() for loop in loops), 32768 * 10 ** (-1 / 20))
+        for loop in heard:
+            # It goes on from its end to its beginning as it goes on anywhere.
+            self.assertLess(np.abs(loop[0] - loop[-1]).max(), 1.5 * np.abs(np.diff(loop, axis=0)).max())
+
+    def test_a_map_of_two_controls(self) -> None:
+        swept = document(performance=note(0.3, 0.1, key=48), voice={"base": {"wavetable_position": 0.6}})
+        asked: Json = {"kind": "map", "document": swept, "of": "cutoff", "low": 200, "high": 3200}
+        job = self.ended(self.ask(**asked, up="osc1_level", up_low=0.1, up_high=0.9, steps=3)["id"])
+        made = self.client.get(f"/api/jobs/{job['id']}/result").json()
+        np.testing.assert_allclose(made["across"]["values"], [200, 800, 3200])
+        np.testing.assert_allclose(made["up"]["values"], [0.1, 0.5, 0.9])
+        levels = np.array(made["loudness_lufs"])
+        # Up is louder by what the level says, at any cutoff.
+        np.testing.assert_allclose(levels[1] - levels[0], 20 * np.log10(5), atol=0.05)
+        alone = useful_range(check_patch(swept), "cutoff", 200, 3200, 3).steps
+        np.testing.assert_allclose(np.array(made["centroid_hz"])[2], [step.centroid_hz for step in alone], rtol=0.01)
+        failed = self.ended(self.ask(**asked, up="cutoff")["id"])
+        self.assertIn("another one than the first", failed["said"])
 
     def test_voltages(self) -> None:
         whole = trace(patch([WAVE], [ROUTE], performance=note(0.5, 0.1)))

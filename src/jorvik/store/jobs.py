@@ -67,7 +67,9 @@ class JobStore:
         with Session(self._engine, expire_on_commit=False) as session, session.begin():
             yield session
 
-    def add(self, job_id: uuid.UUID, kind: str, title: str, request: dict[str, Any]) -> Job:
+    def add(
+        self, job_id: uuid.UUID, kind: str, title: str, request: dict[str, Any], facts: dict[str, Any] | None = None
+    ) -> Job:
         """Keep a job that waits. Its identity is the asker's own: asked for again, it is the job that it was.
 
         Raises Problem where too many are under way.
@@ -78,7 +80,7 @@ class JobStore:
             under_way = session.scalar(select(func.count()).where(JobRow.state.in_(UNDER_WAY))) or 0
             if under_way >= MOST_WAITING:
                 raise Problem("the jobs", f"{under_way} under way", f"fewer than {MOST_WAITING}; cancel some")
-            row = JobRow(id=job_id, kind=kind, title=title, request=request, state="waiting", facts={})
+            row = JobRow(id=job_id, kind=kind, title=title, request=request, state="waiting", facts=facts or {})
             session.add(row)
             session.flush()
             session.refresh(row)

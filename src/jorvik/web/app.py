@@ -24,7 +24,7 @@ from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
-from jorvik.web import assist, compute, documents, jobs, judge, live, phrases, sound, takes
+from jorvik.web import assist, compute, documents, jobs, judge, live, phrases, sound, sweeps, takes
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.scheduler import Busy, Scheduler
@@ -63,7 +63,15 @@ def create_app(settings: Settings) -> FastAPI:
         separate_input_output_schemas=False,
         lifespan=partial(_life, settings=settings),
     )
-    for router in (compute.router, assist.router, judge.router, sound.router, phrases.router, takes.router):
+    for router in (
+        compute.router,
+        assist.router,
+        judge.router,
+        sound.router,
+        phrases.router,
+        takes.router,
+        sweeps.router,
+    ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
     for router in (documents.health, jobs.router, *map(documents.router_for, KINDS)):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))

@@ -16,6 +16,7 @@ from jorvik.web.files import file_stem
 from jorvik.web.forms import Form, Play, SoundRequest, VoltageRequest
 from jorvik.web.printing import PrintJob, print_title, printed_files
 from jorvik.web.rendered import with_test_note
+from jorvik.web.sweeps import MapJob, SweepJob, made_map, made_sweep, sweep_about, sweep_title
 from jorvik.web.voltage import voltage
 from jorvik.web.workers import Cancel, Tell
 
@@ -32,7 +33,7 @@ class VoltageJob(VoltageRequest):
     kind: Literal["voltage"]
 
 
-JobRequest = Annotated[SoundJob | VoltageJob | PrintJob, Field(discriminator="kind")]
+JobRequest = Annotated[SoundJob | VoltageJob | PrintJob | SweepJob | MapJob, Field(discriminator="kind")]
 """The form of any job."""
 
 
@@ -43,7 +44,10 @@ class JobKind:
     form: type[Form]
     title: Callable[[Any], str]
     make: Callable[[Any, Cancel, Tell], Made]
-    """Returns what comes of a form; may tell how far it is, from 0 to 1. Run in a process of its own."""
+    """Returns what comes of a form; may tell how far it is, from 0 to 1, and with that what is known so far, as JSON.
+    Run in a process of its own."""
+    about: Callable[[Any], dict[str, Any]] = lambda _: {}
+    """Returns what is worth saying of it from the beginning on."""
 
 
 def _name(form: Play) -> str:
@@ -68,5 +72,7 @@ JOB_KINDS: Final = {
     "sound": JobKind(SoundJob, lambda form: f"Sound of {_name(form)}", _sound),
     "voltage": JobKind(VoltageJob, lambda form: f"{form.name.partition('.')[2]} of {_name(form)} as voltage", _voltage),
     "print": JobKind(PrintJob, print_title, printed_files),
+    "sweep": JobKind(SweepJob, sweep_title, made_sweep, sweep_about),
+    "map": JobKind(MapJob, sweep_title, made_map, sweep_about),
 }
 """Every kind that there is."""

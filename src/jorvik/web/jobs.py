@@ -7,6 +7,7 @@ import time
 import uuid
 from collections.abc import Callable
 from contextlib import suppress
+from functools import partial
 from typing import Annotated, Any, Final, TypeVar
 
 import anyio.to_thread
@@ -40,6 +41,8 @@ class Jobs:
         self._waiting = asyncio.Event()
         self._cancels: dict[uuid.UUID, threading.Event] = {}
         self._running: asyncio.Task[None] | None = None
+        self.so_far: dict[uuid.UUID, bytes] = {}
+        """What the running job has told of what it makes, as JSON."""
 
     def begin(self) -> None:
         """Go on with what was under way when the server was stopped, and then with whatever is asked for."""
@@ -92,12 +95,14 @@ class Jobs:
             await self._kept(lambda: self.store.end(job.id, "failed", said))
         finally:
             self._cancels.pop(job.id, None)
+            self.so_far.pop(job.id, None)
 
     def _teller(self, job_id: uuid.UUID) -> Tell:
         told = 0.0
 
-        def tell(progress: Any) -> None:
+        def tell(value: Any) -> None:
             nonlocal told
+            progress, self.so_far[job_id] = value if isinstance(value, tuple) else (value, b"")
             if time.monotonic() - told >= _TOLD_S:
                 told = time.monotonic()
                 # What cannot be written down now is written down the next time.
@@ -146,9 +151,10 @@ def get_jobs(jobs: TheJobs) -> list[Job]:
 @router.put("/{job_id}", status_code=201)
 async def put_job(job_id: uuid.UUID, form: JobRequest, jobs: TheJobs) -> Job:
     """Ask for a job under an identity of the asker's own; asked for again it is the same job."""
-    title = JOB_KINDS[form.kind].title(form)
+    kind = JOB_KINDS[form.kind]
     asked = form.model_dump(mode="json")
-    job = await anyio.to_thread.run_sync(jobs.store.add, job_id, form.kind, title, asked)
+    add = partial(jobs.store.add, job_id, form.kind, kind.title(form), asked, kind.about(form))
+    job = await anyio.to_thread.run_sync(add)
     jobs.wake()
     return job
 
@@ -172,6 +178,13 @@ async def delete_job(job_id: uuid.UUID, jobs: TheJobs) -> None:
     """Take a job away, with what it made; one under way is given up."""
     await anyio.to_thread.run_sync(jobs.store.forget, job_id)
     jobs.cancel(job_id)
+
+
+@router.get("/{job_id}/so-far", response_class=Response)
+async def get_so_far(job_id: uuid.UUID, jobs: TheJobs) -> Response:
+    """Return what a running job has told of what it makes, as JSON; nothing where it has told none."""
+    known = jobs.so_far.get(job_id, b"")
+    return Response(known, 200 if known else 204, media_type="application/json")
 
 
 @router.get("/{job_id}/result", response_class=Response)

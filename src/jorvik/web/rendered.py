@@ -15,6 +15,9 @@ from jorvik.core.measure.sound import loudness, spectral_centroid
 from jorvik.core.voice.render import Sound, render
 from jorvik.web.forms import Play
 
+_NOT_HEARD: Final = ("name", "notes", "tags", "set_aside", "useful_ranges")
+"""Of a patch what makes no difference to its sound."""
+
 MOST_BYTES: Final = 60_000_000
 """Of sounds that are kept: one of a minute, or thirty of two seconds; the ones longest not asked for go first."""
 
@@ -50,7 +53,7 @@ class Rendered:
 
     def heard(self, form: Play, cancelled: Callable[[], bool]) -> Heard:
         """Return the sound of a patch, made now or before."""
-        about = {k: v for k, v in form.document.items() if k not in ("name", "notes", "tags", "set_aside")}
+        about = {k: v for k, v in form.document.items() if k not in _NOT_HEARD}
         how = [form.velocity, form.key, form.length_s, form.rate, form.phrase, form.with_hits]
         text = json.dumps([about, *how], separators=(",", ":"))
         key = hashlib.sha256(text.encode()).hexdigest()

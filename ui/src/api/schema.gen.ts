@@ -764,6 +764,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sweep/glide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Glide
+         * @description Return a patch whose one long note is swept from one value to the other.
+         */
+        post: operations["post_glide_api_sweep_glide_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sweep/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post At
+         * @description Return a patch with what is swept at a value, and the routes on it off.
+         */
+        post: operations["post_at_api_sweep_at_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -846,6 +886,26 @@ export interface paths {
          * @description Give a job up. One that has ended stays as it is.
          */
         post: operations["post_cancel_api_jobs__job_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/so-far": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get So Far
+         * @description Return what a running job has told of what it makes, as JSON; nothing where it has told none.
+         */
+        get: operations["get_so_far_api_jobs__job_id__so_far_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1302,6 +1362,20 @@ export interface components {
              * @default
              */
             reason?: string;
+        };
+        /**
+         * AtRequest
+         * @description A patch with something swept standing at a value.
+         */
+        AtRequest: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Of */
+            of: string;
+            /** Value */
+            value: number;
         };
         /**
          * Catalogue
@@ -2259,6 +2333,37 @@ export interface components {
             release_s?: number | string;
         };
         /**
+         * GlideRequest
+         * @description One long note, over which something goes from one value to the other.
+         */
+        GlideRequest: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Patch
+             * @default
+             */
+            patch?: string;
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence?: number;
+            /** Of */
+            of: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Seconds
+             * @default 6
+             */
+            seconds?: number;
+        };
+        /**
          * Handle
          * @description A place on a module's own curve that can be dragged.
          */
@@ -2849,6 +2954,48 @@ export interface components {
             pattern: components["schemas"]["Pattern"];
         };
         /**
+         * MapJob
+         * @description A map of two controls.
+         */
+        MapJob: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Patch
+             * @default
+             */
+            patch?: string;
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence?: number;
+            /** Of */
+            of: string;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "map";
+            /** Up */
+            up: string;
+            /** Up Low */
+            up_low?: number | null;
+            /** Up High */
+            up_high?: number | null;
+            /**
+             * Steps
+             * @default 12
+             */
+            steps?: number;
+        };
+        /**
          * Measures
          * @description What there is to say of a lane or signal over a note, in its own unit.
          */
@@ -3255,6 +3402,13 @@ export interface components {
              * @description Findings that are meant.
              */
             set_aside?: components["schemas"]["Aside"][];
+            /**
+             * Useful Ranges
+             * @description The useful range of a destination, a parameter or a macro.
+             */
+            useful_ranges?: {
+                [key: string]: components["schemas"]["UsefulEnds"];
+            };
         };
         /**
          * PatchMeasures
@@ -4725,6 +4879,59 @@ export interface components {
             octaves?: 1 | 2;
         };
         /**
+         * SweepJob
+         * @description The useful range of one control.
+         */
+        SweepJob: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Patch
+             * @default
+             */
+            patch?: string;
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence?: number;
+            /** Of */
+            of: string;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sweep";
+            /**
+             * Steps
+             * @default 48
+             */
+            steps?: number;
+            /**
+             * Keep Routes
+             * @default false
+             */
+            keep_routes?: boolean;
+            /** Notes */
+            notes?: components["schemas"]["SweptNote"][];
+        };
+        /**
+         * SweptNote
+         * @description The note at which a sweep is heard.
+         */
+        SweptNote: {
+            /** Key */
+            key: number;
+            /** Velocity */
+            velocity: number;
+        };
+        /**
          * TableRequest
          * @description A wavetable to be written to a file.
          */
@@ -4841,6 +5048,16 @@ export interface components {
         Understood: {
             /** Value */
             value: number | string;
+        };
+        /**
+         * UsefulEnds
+         * @description Between which values something is useful: as a sweep found it, or as it was set by ear.
+         */
+        UsefulEnds: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * Voice
@@ -7618,6 +7835,144 @@ export interface operations {
             };
         };
     };
+    post_glide_api_sweep_glide_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GlideRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_at_api_sweep_at_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     get_health_api_health_get: {
         parameters: {
             query?: never;
@@ -7853,7 +8208,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"];
+                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MapJob"];
             };
         };
         responses: {
@@ -8015,6 +8370,80 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Job"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_so_far_api_jobs__job_id__so_far_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -5,9 +5,10 @@ from typing import Any, Final
 
 import numpy as np
 
-from jorvik.core.document.patch import Patch, edited
+from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.limits import MAX_SECONDS
-from jorvik.core.measure.sweep import at_step
+from jorvik.core.measure.sweep import at_step, with_control
+from jorvik.core.modules.base import field_facts
 from jorvik.core.problems import Problem, shown
 from jorvik.core.signals import CONTROL_RANGES
 from jorvik.core.units.words import in_words
@@ -102,6 +103,31 @@ def patch_at(patch: Patch, of: Swept, value: float, keep_routes: bool = False) -
         routes = {**off, head.removeprefix("route:"): {tail: value}}
         return edited(patch, routes=routes)
     return edited(patch, modules={head: {tail: value}}, routes=off)
+
+
+def gliding(patch: Patch, of: Swept, low: float, high: float, seconds: float) -> Patch:
+    """Return a patch whose one note lasts so long, while what is swept goes evenly from one value to another.
+
+    Raises Problem for what a note cannot hear moving: a time that is read when a stage begins.
+    """
+    long = one_note(patch.with_note(length_s=seconds))
+    if of.name.startswith("macro:") or of.name in CONTROL_RANGES:
+        return with_control(long, of.name, [[0.0, low], [seconds, high]])
+    head, _, tail = of.name.partition(".")
+    module = patch.modules_by_id.get(head)
+    if module is not None and field_facts(type(module).model_fields[tail]).get("at_stage"):
+        found = "read when a stage begins"
+        raise Problem(f"the glide of {of.title}", found, "something that moves within a note; its steps can be heard")
+    onto = [route.id for route in patch.live_routes if route.destination == of.name]
+    macro = fresh_id("swept", [*patch.modules_by_id, *patch.routes_by_id])
+    route = {"id": macro, "source": macro, "destination": of.name, "mode": "range", "low": low, "high": high}
+    moved = edited(
+        long,
+        routes={name: {"enabled": False} for name in onto},
+        more_modules=({"id": macro, "kind": "macro"},),
+        more_routes=(route,),
+    )
+    return with_control(moved, f"macro:{macro}", [[0.0, 0.0], [seconds, 1.0]])
 
 
 def one_note(patch: Patch, key: float | None = None, velocity: float | None = None) -> Patch:

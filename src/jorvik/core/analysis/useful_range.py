@@ -7,9 +7,9 @@ marks are found where one measure passes a threshold, interpolated between steps
 import os
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from itertools import pairwise
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
@@ -86,6 +86,27 @@ class UsefulRange:
         ends = [end for end in (self.stops_at, self.thin_from, self.harsh_from) if end is not None]
         return (self.starts_at, min(ends)) if min(ends) > self.starts_at else None
 
+    def facts(self) -> dict[str, Any]:
+        """Return it as the object that is written in JSON; the keys are those of the command line."""
+        steps = [
+            {**asdict(step), "bands_db": [round(float(db), 2) for db in step.bands_db], "change_db": change}
+            for step, change in zip(self.steps, [None, *self.changes_db], strict=True)
+        ]
+        marks = {name: getattr(self, name) for name in ("starts_at", "stops_at", "thin_from", "harsh_from", "useful")}
+        return {
+            "of": self.of.name,
+            "title": self.of.title,
+            "unit": self.of.unit,
+            "log": self.of.log,
+            "key": self.key,
+            "velocity": self.velocity,
+            **marks,
+            "jumps": [asdict(jump) for jump in self.jumps],
+            "sentences": self.sentences,
+            "band_hz": BAND_HZ,
+            "steps": steps,
+        }
+
     @property
     def sentences(self) -> list[str]:
         """The marks with their reasons, each in a sentence."""
@@ -104,10 +125,12 @@ def useful_range(
     keep_routes: bool = False,
     cancelled: Callable[[], bool] = never,
     tell: Callable[[UsefulRange, float], None] | None = None,
+    hear: Callable[[int, Floats], None] | None = None,
 ) -> UsefulRange:
     """Return what is heard over a sweep of a destination, a module's parameter or a macro.
 
-    ``tell`` is told what is known so far, coarse steps first, and which share of the work is done. Raises Problem where
+    ``tell`` is told what is known so far, coarse steps first, and which share of the work is done; ``hear`` is given
+    what is heard of each step, by its number, shape (frames, 2). Raises Problem where
     there is nothing of that name, an end is out of its range, or a step comes to no finite number; Cancelled.
     """
     of = swept(patch, name)
@@ -125,7 +148,12 @@ def useful_range(
     def work(index: int) -> tuple[int, Step, Spectrum]:
         if cancelled():
             raise Cancelled
-        return index, *heard_at(noted, of, values[index], keep_routes)
+        at = patch_at(noted, of, values[index], keep_routes)
+        held, limited_db = held_part(at)
+        if hear is not None:
+            hear(index, held)
+        found = spectrum(held, DEFAULT_RATE)
+        return index, _step(at, values[index], held, found, limited_db), found
 
     with SharpnessProcess() as asked, ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         sharp: dict[Future[float], int] = {}
@@ -147,22 +175,17 @@ def useful_range(
     return so_far()
 
 
-def heard_at(noted: Patch, of: Swept, value: float, keep_routes: bool = False) -> tuple[Step, Spectrum]:
-    """Return what is heard of a note where what is swept stands at a value, and its spectrum."""
-    patch = patch_at(noted, of, value, keep_routes)
+def held_part(patch: Patch) -> tuple[Floats, float]:
+    """Return what is listened to of a note alone, from 50 ms on, and what the limiter took of it in dB."""
     sound = render(patch, DEFAULT_RATE)
-    held = sound.samples[round(SKIP_S * DEFAULT_RATE) : round(patch.performance.notes[0].length_s * DEFAULT_RATE)]
-    found = spectrum(held, DEFAULT_RATE)
+    off = round(patch.performance.notes[0].length_s * DEFAULT_RATE)
+    return sound.samples[round(SKIP_S * DEFAULT_RATE) : off], sound.limited_db
+
+
+def _step(patch: Patch, value: float, held: Floats, of: Spectrum, limited_db: float) -> Step:
     fundamental = key_hz(patch.performance.notes[0].key + patch.base(VOICE["pitch"]))
-    step = Step(
-        value=value,
-        loudness_lufs=loudness(held, DEFAULT_RATE),
-        centroid_hz=found.centroid_hz,
-        low_db=found.under_db(2.0 * fundamental),
-        bands_db=found.bands_db,
-        limited_db=sound.limited_db,
-    )
-    return step, found
+    level = loudness(held, DEFAULT_RATE)
+    return Step(value, level, of.centroid_hz, of.under_db(2.0 * fundamental), of.bands_db, limited_db)
 
 
 def with_marks(of: UsefulRange) -> UsefulRange:

@@ -5,7 +5,7 @@ from collections.abc import Collection, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Final, Literal, NoReturn
 
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.checked import checked_document
@@ -117,6 +117,20 @@ class Aside(Strict):
         return RENAMED_RULES.get(rule, rule) + colon + about
 
 
+class UsefulEnds(Strict):
+    """Between which values something is useful: as a sweep found it, or as it was set by ear."""
+
+    low: float
+    high: float
+
+    @model_validator(mode="after")
+    def _the_right_way_round(self) -> "UsefulEnds":
+        if not -UNBOUNDED <= self.low < self.high <= UNBOUNDED:
+            wanted = f"from a lesser value to a greater one, within {-UNBOUNDED:g} to {UNBOUNDED:g}"
+            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+        return self
+
+
 class Patch(Strict):
     """A patch: a performance to test it with, a voice, modules that make signals, and routes that move things."""
 
@@ -130,6 +144,9 @@ class Patch(Strict):
     modules: list[AnyModule] = Field(default_factory=list, max_length=MAX_MODULES)
     routes: list[Route] = Field(default_factory=list, max_length=MAX_ROUTES)
     set_aside: list[Aside] = Field(default_factory=list, max_length=128, description="Findings that are meant.")
+    useful_ranges: dict[Annotated[PlainText, Field(max_length=160)], UsefulEnds] = Field(
+        default_factory=dict, max_length=128, description="The useful range of a destination, a parameter or a macro."
+    )
 
     @cached_property
     def modules_by_id(self) -> Mapping[str, Module]:

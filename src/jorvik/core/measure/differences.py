@@ -12,7 +12,7 @@ from jorvik.core.measure.patch import LaneMeasures, musical_unit
 MAX_DIFFERENCES: Final = 200
 """Settings that are told; patches that have more apart have little in common."""
 
-_LEFT_OUT: Final = ("format", "version", "name", "notes", "tags", "performance", "set_aside")
+_LEFT_OUT: Final = ("format", "version", "name", "notes", "tags", "performance", "set_aside", "useful_ranges")
 
 
 @dataclass(frozen=True)

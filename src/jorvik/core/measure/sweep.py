@@ -29,7 +29,7 @@ def at_step(patch: Patch, by: By, value: float) -> Patch:
     if by in ("velocity", "key", "length_s"):
         return patch.with_note(**{by: value})
     if by not in ("tempo_bpm", "seed"):
-        return _held(patch, by, value)
+        return with_control(patch, by, [[0.0, value]])
     if by == "tempo_bpm" and patch.phrase is not None:
         return patch.under(check_phrase({**patch.phrase.document(), by: value}))
     document: dict[str, Any] = patch.document()
@@ -38,9 +38,9 @@ def at_step(patch: Patch, by: By, value: float) -> Patch:
     return patch.with_document(document)
 
 
-def _held(patch: Patch, control: str, value: float) -> Patch:
-    """Return a patch with one control held at a value throughout, of its own performance or of its phrase."""
-    held = {control: [[0.0, value]]}
+def with_control(patch: Patch, control: str, points: list[list[float]]) -> Patch:
+    """Return a patch with one control lane played so, of its own performance or of its phrase."""
+    held = {control: points}
     if patch.phrase is not None:
         lanes = {**patch.phrase.controls, **held}
         return patch.under(check_phrase({**patch.phrase.document(), "controls": lanes}))
