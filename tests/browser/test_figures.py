@@ -272,7 +272,7 @@ class InPlace(OnThePage):
         self.page.get_by_label("Let something else change").select_option("blade attack")
         may.get_by_label("blade attack").uncheck()
         self.page.get_by_role("button", name="Work it out").click()
-        self.redrawn(lambda: self.page.get_by_role("button", name="Take it").click())
+        self.redrawn(lambda: self.aside.get_by_role("button", name="Take it").click())
         self.undo_says("target for fm index")
         self.kept()
         made = patch_of(self.page)

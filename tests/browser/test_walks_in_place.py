@@ -82,7 +82,7 @@ class InPlace(FromEmpty, UnderAPhrase):
         assert of.phrase is not None
         short = min(note.length for note in of.phrase.played) * 60 / 84
         self.page.get_by_role("button", name=re.compile("^Try: glide")).click()
-        self.redrawn(lambda: self.page.get_by_role("button", name="Take it").first.click())
+        self.redrawn(lambda: foot.get_by_role("button", name="Take it").click())
         self.assertAlmostEqual(self.patch().voice.glide_ms, 1000 * short, delta=0.5)
 
     def test_j08_hits_open_a_filter_through_a_follower(self) -> None:
@@ -182,7 +182,7 @@ class InPlace(FromEmpty, UnderAPhrase):
         self.page.get_by_label("Target for peak", exact=True).check()
         self.type_into("Target peak", "1.5 kHz")
         self.page.get_by_role("button", name="Work it out").click()
-        self.redrawn(lambda: self.page.get_by_role("button", name="Take it").first.click())
+        self.redrawn(lambda: self.aside.get_by_role("button", name="Take it").click())
         before = self.played("Landing Steps")
         struck = [(note.key, note.at) for note in self.phrase("Landing Steps").played].index((52.0, 1.0))
         peak = float(trace(before, RATE, struck).lanes["cutoff"].value.max())
