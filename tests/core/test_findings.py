@@ -241,6 +241,33 @@ class Rules(RuleCase):
         finding = self.sides("voltage_range", at(2.4), at(1.9))
         self.assertIn("12 V", finding.sentence)
 
+    def test_idle_travel(self) -> None:
+        def at(low: float, high: float, **more: Json) -> Patch:
+            route = {"source": "m", "destination": "cutoff", "mode": "range", "low": low, "high": high}
+            return patch(
+                [{"id": "m", "kind": "macro"}], [route], useful_ranges={"cutoff": {"low": 100, "high": 1600}, **more}
+            )
+
+        # Seven octaves, of which three are of no use; of a little over four less than one.
+        finding = self.sides("idle_travel", at(50.0, 6400.0), at(100.0, 2000.0))
+        self.assertIn("43 %", finding.sentence)
+        assert finding.fix is not None
+        mended = finding.fix.patch.routes[0]
+        self.assertEqual((mended.low, mended.high), (100.0, 1600.0))
+        down = next(f for f in check(at(6400.0, 50.0)) if f.rule == "idle_travel")
+        assert down.fix is not None
+        self.assertEqual((down.fix.patch.routes[0].low, down.fix.patch.routes[0].high), (1600.0, 100.0))
+        # What a macro adds goes from the set value as far as its amount: from 1 kHz up four octaves.
+        adds = patch(
+            [{"id": "m", "kind": "macro"}],
+            [{"source": "m", "destination": "cutoff", "amount": 48}],
+            useful_ranges={"cutoff": {"low": 100, "high": 1600}},
+        )
+        self.assertIn("83 %", next(f for f in check(adds) if f.rule == "idle_travel").sentence)
+        narrow: Json = {"macro:m": {"low": 0.5, "high": 0.9}}
+        said = [f.sentence for f in check(at(100.0, 1600.0, **narrow)) if f.rule == "idle_travel"]
+        self.assertEqual(said, ["m is of use over 40 % of its travel only."])
+
     def test_random_range(self) -> None:
         held: list[Json] = [
             {"id": "n", "kind": "noise"},

@@ -160,6 +160,15 @@ class Marks(unittest.TestCase):
         self.assertEqual(found.jumps, [Jump(800.0, 1600.0, 10.0)])
         self.assertIn("Jumps by +10.0 LU between 800 Hz and 1.6 kHz.", found.sentences)
 
+    def test_it_is_silent_40_lu_under_the_loudest(self) -> None:
+        found = self.made(lambda o: -80.0 + 15.0 * min(o, 4) - 45.0 * max(o - 5, 0))
+        # -20 is the loudest: -60 lies a third of the way from the second step to the third, and in the last stretch.
+        self.assertAlmostEqual(found.silent_until or 0, 100 * 2 ** (20 / 15))
+        self.assertAlmostEqual(found.silent_from or 0, 100 * 2 ** (5 + 40 / 45))
+        self.assertIn("Silent up to 252 Hz: there it is more than 40 LU under the loudest step.", found.sentences)
+        steady = self.made(lambda o: -20.0 - o)
+        self.assertEqual((steady.silent_until, steady.silent_from), (None, None))
+
     def test_what_is_not_heard_has_no_range(self) -> None:
         found = self.made(lambda o: -20.0 + 0.1 * o)
         self.assertEqual((found.starts_at, found.stops_at, found.useful), (None, None, None))

@@ -11,7 +11,7 @@ from pydantic import Field
 from jorvik.core.analysis.listening import at_one_loudness, looped
 from jorvik.core.analysis.range_map import STEPS as MAP_STEPS
 from jorvik.core.analysis.range_map import range_map
-from jorvik.core.analysis.swept import LEAST_STEPS, MOST_STEPS, gliding, patch_at, swept
+from jorvik.core.analysis.swept import LEAST_STEPS, MOST_STEPS, gliding, set_to, swept
 from jorvik.core.analysis.useful_range import STEPS, UsefulRange, useful_range
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.dsp.kernels import Floats
@@ -78,7 +78,7 @@ class GlideRequest(SweepFields):
 
 
 class AtRequest(Form):
-    """A patch with something swept standing at a value."""
+    """A patch in which something is set to a value."""
 
     document: Document
     of: Name
@@ -176,6 +176,6 @@ def post_glide(form: GlideRequest) -> Changed:
 
 @router.post("/at")
 def post_at(form: AtRequest) -> Changed:
-    """Return a patch with what is swept at a value, and the routes on it off."""
+    """Return a patch with what was swept set to a value."""
     patch = check_patch(form.document)
-    return Changed(document=patch_at(patch, swept(patch, form.of), form.value).document())
+    return Changed(document=set_to(patch, swept(patch, form.of), form.value).document())

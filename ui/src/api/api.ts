@@ -25,7 +25,8 @@ export type FindingView = Schemas['FindingView'];
 export type Place = Schemas['Place'];
 export type Measures = Schemas['Measures'];
 export type Job = Schemas['Job'];
-export type JobRequest = Schemas['SoundJob'] | Schemas['VoltageJob'] | Schemas['PrintJob'];
+export type JobRequest =
+  Schemas['SoundJob'] | Schemas['VoltageJob'] | Schemas['PrintJob'] | Schemas['SweepJob'] | Schemas['MapJob'];
 export type LaneView = Schemas['LaneView'];
 export type NoteView = Schemas['NoteView'];
 

@@ -795,7 +795,7 @@ export interface paths {
         put?: never;
         /**
          * Post At
-         * @description Return a patch with what is swept at a value, and the routes on it off.
+         * @description Return a patch with what was swept set to a value.
          */
         post: operations["post_at_api_sweep_at_post"];
         delete?: never;
@@ -1365,7 +1365,7 @@ export interface components {
         };
         /**
          * AtRequest
-         * @description A patch with something swept standing at a value.
+         * @description A patch in which something is set to a value.
          */
         AtRequest: {
             /** Document */

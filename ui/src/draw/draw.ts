@@ -114,6 +114,25 @@ export function labelled(on: Surface, scale: Scale, ink: Inks): void {
   }
 }
 
+/** Draws between which values a destination is useful: a line at either, and the word at its end. */
+export function usefulEnds(on: Surface, scale: Scale, ends: { low: number; high: number }, ink: Inks): void {
+  const { context, width, height } = on;
+  context.font = SMALL_FONT;
+  context.textAlign = 'left';
+  context.strokeStyle = context.fillStyle = ink.faint;
+  context.lineWidth = 1;
+  context.setLineDash([1, 5]);
+  for (const value of [ends.low, ends.high]) {
+    const y = Math.round(height * (1 - scale.at(value))) + 0.5;
+    if (y < 0 || y > height) continue;
+    context.beginPath();
+    context.moveTo(0, y);
+    context.lineTo(width, y);
+    context.stroke();
+  }
+  context.setLineDash([]);
+}
+
 /** Draws a row as a line; a column in which it moves far is drawn from its least to its greatest. */
 export function line(
   on: Surface,

@@ -5,6 +5,7 @@
   import { modules } from '../state/document';
   import { figure, noteName, shown } from '../common/format';
   import { cut } from '../common/text';
+  import { usefulText } from '../range/range';
   import Choice from '../common/Choice.svelte';
   import CurveEditor from './CurveEditor.svelte';
   import Labelled from '../common/Labelled.svelte';
@@ -45,6 +46,14 @@
     return value >= 16
       ? noteName(69 + 12 * Math.log2(value / 440))
       : `every ${figure(workbench.tempo / 60 / value, 3)} beats`;
+  });
+  /** Between which values it is useful, where that is kept. */
+  const kept = $derived.by(() => {
+    const ranges = workbench.patch?.useful_ranges;
+    const ends =
+      module &&
+      (ranges?.[`${module.id}.${field.name}`] ?? (field.name === 'value' ? ranges?.[`macro:${module.id}`] : undefined));
+    return ends ? `useful ${usefulText(ends, field.unit ?? 'signal')}` : '';
   });
   const listed = $derived(JSON.stringify(value ?? null));
   const tables = $derived([
@@ -106,7 +115,7 @@
     <CurveEditor {field} {owner} {value} {module} onset={set} />
   </div>
 {:else}
-  <Labelled name={label} help={field.help} under={under || beside}>
+  <Labelled name={label} help={field.help} under={[under || beside, kept].filter((text) => text).join(' · ')}>
     {#if field.role === 'number'}
       <ValueField
         value={value as number | string}

@@ -12,6 +12,8 @@
   import { shown } from '../common/format';
   import { term } from '../common/hint';
   import ValueField from '../common/ValueField.svelte';
+  import { findRange } from '../range/ranging-now';
+  import { overUseful } from '../range/uses';
   import Slider from '../common/Slider.svelte';
 
   /** A macro in the hand: drag it and watch the staves; and what each of its destinations is at 0, half and full. */
@@ -27,6 +29,11 @@
   let rows: components['schemas']['MacroRow'][] = $state.raw([]);
   const free = $derived(
     (workbench.catalogue?.destinations ?? []).filter((at) => !rows.some((row) => row.destination === at.name))
+  );
+
+  /** What it moves of which a useful range is kept. */
+  const useful = $derived(
+    rows.map((row) => row.destination).filter((name) => workbench.patch?.useful_ranges?.[name] !== undefined)
   );
 
   $effect(() => {
@@ -103,6 +110,15 @@
     {/each}
   </tbody>
 </table>
+{#if useful.length > 0}
+  <div class="acts">
+    <Button
+      data-hint="{useful.map(titleOf).join(', ')}: each from where it starts to be useful to where it stops"
+      onclick={() => overUseful(id, useful)}>Over their useful ranges</Button
+    >
+  </div>
+{/if}
+<div class="acts"><Button onclick={() => findRange(`macro:${id}`)}>Find its useful range…</Button></div>
 {#if rows.length === 0}<p class="help">It moves nothing yet.</p>{/if}
 <Choice
   look="link"

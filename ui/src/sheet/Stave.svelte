@@ -7,8 +7,20 @@
   import { addRoute, setBase } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
   import { dyeOf, modules, routes } from '../state/document';
-  import { clampHatch, contributions, ground, inkOf, inks, labelled, line, ruled, type Surface } from '../draw/draw';
+  import {
+    clampHatch,
+    contributions,
+    ground,
+    inkOf,
+    inks,
+    labelled,
+    line,
+    ruled,
+    usefulEnds,
+    type Surface
+  } from '../draw/draw';
   import { unitGiven } from '../state/wording';
+  import { usefulText } from '../range/range';
   import { laneText, shown, signed } from '../common/format';
   import { laneScale, signalScale } from '../draw/scale';
   import { columnAt, extentOf, type Lane, type Row } from '../api/sheet';
@@ -34,6 +46,8 @@
   /** Whether a route takes the set value's place. */
   const taken = $derived(moving.some((route) => route.mode === 'range' && route.enabled !== false));
   const unit = $derived(lane.unit);
+  /** Between which values it is useful, where that is kept. */
+  const kept = $derived(workbench.patch?.useful_ranges?.[name]);
   const over = $derived(spread());
   const sources = $derived([
     ...(workbench.patch ? modules(workbench.patch).map((module) => module.id) : []),
@@ -128,6 +142,7 @@
       const row = overlay.lanes[name];
       if (row) line(on, row, scale, ink.faint, 1.4, i === 0 ? [2, 3] : [8, 3]);
     });
+    if (kept) usefulEnds(on, scale, kept, ink);
     clampHatch(on, lane, scale, ink);
     line(on, lane.value, scale, ink.ink, 2);
     labelled(on, scale, ink);
@@ -217,6 +232,7 @@
         onchoose={(source) => addRoute(source, name)}
       />
     </div>
+    {#if kept}<small class="kept">useful {usefulText(kept, unit)}</small>{/if}
     <div class="moving">
       {#each moving as route (route.id)}
         <RouteSentence {route} from="destination" />
@@ -331,6 +347,15 @@
   .moved,
   .set :global(select) {
     margin-left: auto;
+  }
+  .kept {
+    display: block;
+    font-size: 12px;
+    line-height: 16px;
+    color: var(--faint);
+  }
+  .folded .kept {
+    display: none;
   }
   .clamped {
     padding-left: 6px;

@@ -1,5 +1,7 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
   import { term } from '../common/hint';
+  import { findRange } from '../range/ranging-now';
   import { untrack } from 'svelte';
   import { titleOf } from '../state/wording';
   import { workbench } from '../state/workbench.svelte';
@@ -33,6 +35,9 @@
   <p class="help">Nothing moves it.</p>
 {/if}
 <Between {name} unit={workbench.sheet?.lanes[name]?.unit ?? 'ratio'} />
+<div class="acts">
+  <Button onclick={() => findRange(name)}>Find its useful range…</Button>
+</div>
 <PlacedFigures about={{ what: 'stave', id: name }} />
 
 <h3>Who did it</h3>

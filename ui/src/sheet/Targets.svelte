@@ -20,6 +20,13 @@
     return () => mine.stop();
   });
   $effect(() => {
+    const { aimed } = workbench;
+    if (aimed?.lane !== name) return;
+    workbench.aimed = null;
+    aiming.aim('least', aimed.least);
+    aiming.aim('peak', aimed.greatest);
+  });
+  $effect(() => {
     const { patch } = workbench;
     if (patch && workbench.judging.judgement) void messages.attempt(() => aiming.look(patch));
   });

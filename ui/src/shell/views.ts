@@ -2,6 +2,7 @@
 import type { Component } from 'svelte';
 import CompareView from '../compare/CompareView.svelte';
 import MapView from '../map/MapView.svelte';
+import RangeView from '../range/RangeView.svelte';
 import NoteSheet from '../sheet/NoteSheet.svelte';
 import SoundView from '../sound/SoundView.svelte';
 
@@ -35,6 +36,13 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'C',
     says: 'the note at many velocities, keys or versions',
     shows: CompareView
+  },
+  {
+    id: 'range',
+    title: 'Range',
+    key: 'R',
+    says: 'a sweep of one control: where it starts, stops, turns thin or harsh',
+    shows: RangeView
   },
   { id: 'map', title: 'Map', key: 'M', says: 'what leads where, from signals to staves', shows: MapView }
 ];

@@ -84,6 +84,9 @@ export function removeModule(patch: Patch, id: string, catalogue: Catalogue): Pa
   delete controls[`macro:${id}`];
   return {
     ...without,
+    ...(without.useful_ranges
+      ? { useful_ranges: ranges(without.useful_ranges, (name) => (name === id ? '' : name)) }
+      : {}),
     voice: without.voice?.signal === id ? { ...without.voice, signal: null } : without.voice,
     performance: without.performance?.controls ? { ...without.performance, controls } : without.performance,
     modules: modules(without)
@@ -100,6 +103,7 @@ export function renameModule(patch: Patch, from: string, to: string, catalogue: 
   const renamed = controls && Object.entries(controls).map(([k, v]) => [k === `macro:${from}` ? `macro:${to}` : k, v]);
   return {
     ...patch,
+    ...(patch.useful_ranges ? { useful_ranges: ranges(patch.useful_ranges, name) } : {}),
     voice: patch.voice?.signal === from ? { ...patch.voice, signal: to } : patch.voice,
     performance: renamed ? { ...patch.performance, controls: Object.fromEntries(renamed) } : patch.performance,
     modules: modules(patch).map((module) => ({
@@ -115,6 +119,21 @@ export function renameModule(patch: Patch, from: string, to: string, catalogue: 
         : route.destination
     }))
   };
+}
+
+/** Returns useful ranges under what the sources that they are of are called now; those of what has no name are left out. */
+function ranges(
+  of: NonNullable<Patch['useful_ranges']>,
+  named: (module: string) => string
+): NonNullable<Patch['useful_ranges']> {
+  const found = Object.entries(of).map(([name, ends]) => {
+    const [, macro] = /^macro:(.*)$/.exec(name) ?? [];
+    const [, module, field] = /^([^.:]+)\.(.*)$/.exec(name) ?? [];
+    const now = named(macro ?? module ?? '');
+    if (macro === undefined && module === undefined) return [[name, ends] as const];
+    return now ? [[macro !== undefined ? `macro:${now}` : `${now}.${field}`, ends] as const] : [];
+  });
+  return Object.fromEntries(found.flat());
 }
 
 /** Returns the stream that a source of chance drew from by its name, written down, so that its numbers stay. */

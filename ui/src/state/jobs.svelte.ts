@@ -35,12 +35,13 @@ export class Jobs {
     };
   }
 
-  /** Asks for a job; `then` is told once it has ended, whichever way. */
-  async ask(request: JobRequest, then: (job: Job) => void): Promise<void> {
+  /** Asks for a job and returns its id; `then` is told once it has ended, whichever way. */
+  async ask(request: JobRequest, then: (job: Job) => void): Promise<string> {
     const job = await this.server.ask(this.freshId(), request);
     this.mine.set(job.id, then);
     this.put(job);
     this.watch(0);
+    return job.id;
   }
 
   async cancel(id: string): Promise<void> {

@@ -238,7 +238,7 @@ export class Player {
   }
 
   /** Returns by how many dB a take is turned down before it is heard, and says why. */
-  private guard(take: Take, gainDb = 0): number {
+  guard(take: Pick<Take, 'loudness' | 'centroid' | 'patch'>, gainDb = 0): number {
     const last = settings.now.heard;
     const loudness = take.loudness + gainDb;
     const louder = last ? loudness - last.loudness : 0;

@@ -43,6 +43,8 @@ export class Workbench {
   moment: number | null = $state(null);
   /** Two posts between which is measured. */
   posts: [number, number] | null = $state.raw(null);
+  /** Between which values a stave shall move: its page takes that up as its targets. */
+  aimed: { lane: string; least: number; greatest: number } | null = $state.raw(null);
   /** Whether the harmonic builder is open. */
   building = $state(false);
   /** The view that is shown, by its id in the table of views. */

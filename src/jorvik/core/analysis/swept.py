@@ -105,6 +105,16 @@ def patch_at(patch: Patch, of: Swept, value: float, keep_routes: bool = False) -
     return edited(patch, modules={head: {tail: value}}, routes=off)
 
 
+def set_to(patch: Patch, of: Swept, value: float) -> Patch:
+    """Return a patch in which what is swept is set to a value for good: a macro's own value, where it is one."""
+    head, _, macro = of.name.partition(":")
+    if head != "macro":
+        return patch_at(patch, of, value, keep_routes=True)
+    document = edited(patch, modules={macro: {"value": value}}).document()
+    document.get("performance", {}).get("controls", {}).pop(of.name, None)
+    return patch.with_document(document)
+
+
 def gliding(patch: Patch, of: Swept, low: float, high: float, seconds: float) -> Patch:
     """Return a patch whose one note lasts so long, while what is swept goes evenly from one value to another.
 

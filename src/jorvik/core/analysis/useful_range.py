@@ -24,8 +24,8 @@ from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.sound import loudness
 from jorvik.core.measure.sweep import MAX_SWEEP_S
 from jorvik.core.problems import Problem
-from jorvik.core.units.levels import SILENCE_DB
-from jorvik.core.units.noticed import LEVEL_DB
+from jorvik.core.units.levels import SILENCE_DB, decibels
+from jorvik.core.units.noticed import LEVEL_DB, SILENT
 from jorvik.core.units.pitch import key_hz
 from jorvik.core.units.words import in_words
 from jorvik.core.voice.render import render
@@ -34,6 +34,8 @@ STEPS: Final = 48
 THIN_DB: Final = 6.0
 """A sound is thin where what lies under twice its fundamental has fallen by so much from where it is greatest."""
 JUMP_LU: Final = 6.0
+MARKS: Final = ("starts_at", "stops_at", "thin_from", "harsh_from", "silent_until", "silent_from")
+"""What is found on a sweep, each a value of what is swept, or None."""
 
 
 @dataclass(frozen=True)
@@ -76,6 +78,9 @@ class UsefulRange:
     stops_at: float | None = None
     thin_from: float | None = None
     harsh_from: float | None = None
+    silent_until: float | None = None
+    silent_from: float | None = None
+    """Up to here, and from here on, it is more than 40 LU under the loudest step."""
     jumps: list[Jump] = field(default_factory=list)
 
     @property
@@ -92,7 +97,7 @@ class UsefulRange:
             {**asdict(step), "bands_db": [round(float(db), 2) for db in step.bands_db], "change_db": change}
             for step, change in zip(self.steps, [None, *self.changes_db], strict=True)
         ]
-        marks = {name: getattr(self, name) for name in ("starts_at", "stops_at", "thin_from", "harsh_from", "useful")}
+        marks = {name: getattr(self, name) for name in (*MARKS, "useful")}
         return {
             "of": self.of.name,
             "title": self.of.title,
@@ -143,7 +148,9 @@ def useful_range(
     known: dict[int, Step] = {}
 
     def so_far() -> UsefulRange:
-        return with_marks(UsefulRange(of, note.key, note.velocity, [known[i] for i in sorted(known)], []))
+        found = with_marks(UsefulRange(of, note.key, note.velocity, [known[i] for i in sorted(known)], []))
+        # Neighbours that have yet to be parted by others do not jump.
+        return found if len(known) == steps else replace(found, jumps=[])
 
     def work(index: int) -> tuple[int, Step, Spectrum]:
         if cancelled():
@@ -208,10 +215,14 @@ def with_marks(of: UsefulRange) -> UsefulRange:
         for a, b in pairwise(steps)
         if abs(b.loudness_lufs - a.loudness_lufs) > JUMP_LU and max(a.loudness_lufs, b.loudness_lufs) > SILENCE_DB
     ]
+    louder = [step.loudness_lufs - max(one.loudness_lufs for one in steps) for step in steps]
+    silent = decibels(SILENT)
     backward = _passes(list(reversed(from_last)), list(reversed(places)), LEVEL_DB)
     marks = {
         "starts_at": _passes(from_first, places, LEVEL_DB),
         "stops_at": backward,
+        "silent_until": _passes(louder, places, silent) if louder[0] < silent else None,
+        "silent_from": _passes(louder[::-1], places[::-1], silent) if louder[-1] < silent else None,
         "thin_from": _passes(fallen, places[greatest:], THIN_DB) if max(lows) > SILENCE_DB else None,
         "harsh_from": _passes(sharp, places, SHARP_ACUM) if len(sharp) == len(steps) else None,
     }
@@ -243,6 +254,9 @@ def _sentences(of: UsefulRange) -> Iterator[str]:
         yield f"Useful from {at(of.useful[0])} to {at(of.useful[1])}."
     yield f"Starts at {at(of.starts_at)}: there the bands differ by {LEVEL_DB:g} dB from the first step."
     yield f"Stops at {at(of.stops_at)}: above it they differ by less than {LEVEL_DB:g} dB from the last."
+    for mark, words in ((of.silent_until, "up to"), (of.silent_from, "from")):
+        if mark is not None:
+            yield f"Silent {words} {at(mark)}: there it is more than {-decibels(SILENT):g} LU under the loudest step."
     if of.thin_from is not None:
         yield f"Thin from {at(of.thin_from)}: what lies under the octave of the note has fallen {THIN_DB:g} dB."
     if of.harsh_from is not None:

@@ -1,0 +1,236 @@
+/** The useful range of a control of the open patch: swept as a job, heard step by step, kept with the patch. */
+import { api, asBody, unwrap, type Job, type Patch } from '../api/api';
+import { shown } from '../common/format';
+import { underWay } from '../state/jobs.svelte';
+import { messages } from '../state/messages.svelte';
+import type { Player } from '../state/player.svelte';
+import type { Workbench } from '../state/workbench.svelte';
+import { Loops } from './loops';
+import { middleLoudness, type Found, type FoundMap, type Range } from './range';
+
+const POLL_MS = 300;
+const GLIDE_S = 6;
+const STEPS = 48;
+
+/** At which notes it is swept beside the patch's own. */
+export type Notes = 'this note' | 'three octaves' | 'soft to hard' | 'both';
+
+/** The steps of keys, in semitones, and of velocities that stand beside the note. */
+const OCTAVES = [-12, 0, 12];
+const VELOCITIES = [40, 96, 120];
+
+export class Ranging {
+  constructor(
+    private readonly bench: Workbench,
+    private readonly player: Player
+  ) {}
+
+  of = $state('cutoff');
+  /** Where the sweep begins and ends; the whole range where nothing is said. */
+  low: number | null = $state(null);
+  high: number | null = $state(null);
+  notes: Notes = $state('this note');
+  /** What is swept on the map beside it. */
+  up = $state('');
+  found: Found | null = $state.raw(null);
+  map: FoundMap | null = $state.raw(null);
+  /** How often the patch was changed since it was swept. */
+  behind = $state(0);
+  trouble = $state('');
+  /** The step that is pointed at. */
+  step: number | null = $state(null);
+  private job: string = $state('');
+  private loops: Loops | null = null;
+  private shownOf = '';
+
+  /** The range at the note that is heard. */
+  readonly range: Range | null = $derived(this.found?.ranges[0] ?? null);
+  readonly running: Job | undefined = $derived.by(() =>
+    this.bench.jobs.all.find((job) => job.id === this.job && underWay(job))
+  );
+  /** Between which values it is useful, as it is kept with the patch. */
+  readonly kept = $derived.by(() => this.bench.patch?.useful_ranges?.[this.of] ?? null);
+
+  /** Shows what was found last of what is chosen; nothing where it was not swept yet. */
+  async show(): Promise<void> {
+    const now = `${this.bench.id} ${this.of}`;
+    if (now === this.shownOf) return;
+    this.shownOf = now;
+    this.leave();
+    const mine = this.bench.jobs.all.filter(
+      ({ kind, facts }) => kind === 'sweep' && facts['patch'] === this.bench.id && facts['of'] === this.of
+    );
+    const last = mine.find((job) => job.state === 'done');
+    const running = mine.find(underWay);
+    if (last) await this.take(last);
+    if (running) void this.follow(running.id);
+  }
+
+  /** Chooses something else to be swept. */
+  choose(name: string): void {
+    this.of = name;
+    this.low = this.high = null;
+    void messages.attempt(() => this.show());
+  }
+
+  private leave(): void {
+    this.loops?.rest();
+    this.loops = this.found = this.map = null;
+    this.step = null;
+    this.trouble = '';
+  }
+
+  private about(patch: Patch): { document: Record<string, unknown>; patch: string; sequence: number; of: string } {
+    return {
+      document: asBody(patch),
+      patch: this.bench.id,
+      sequence: this.bench.drafts.head?.sequence ?? 0,
+      of: this.of
+    };
+  }
+
+  private ends(): { low?: number; high?: number } {
+    return { ...(this.low !== null ? { low: this.low } : {}), ...(this.high !== null ? { high: this.high } : {}) };
+  }
+
+  private get playedAt(): { key: number; velocity: number }[] {
+    const { key, velocity } = this.bench;
+    const keys = this.notes === 'three octaves' || this.notes === 'both' ? OCTAVES.map((by) => key + by) : [key];
+    const hard = this.notes === 'soft to hard' || this.notes === 'both' ? VELOCITIES : [velocity];
+    const all = keys.flatMap((k) => hard.map((v) => ({ key: k, velocity: v })));
+    const own = { key, velocity };
+    const others = all.filter(
+      (note) => note.key >= 0 && note.key <= 127 && (note.key !== key || note.velocity !== velocity)
+    );
+    return [own, ...others].slice(0, 9);
+  }
+
+  /** Sweeps what is chosen. */
+  async sweep(): Promise<void> {
+    const { patch } = this.bench;
+    if (!patch) return;
+    this.leave();
+    const id = await this.bench.jobs.ask(
+      { kind: 'sweep', ...this.about(patch), ...this.ends(), steps: STEPS, keep_routes: false, notes: this.playedAt },
+      (job) => void messages.attempt(() => this.ended(job))
+    );
+    await this.follow(id);
+  }
+
+  /** Shows what a job under way tells. */
+  private async follow(id: string): Promise<void> {
+    this.job = id;
+    const of = this.shownOf;
+    const params = { path: { job_id: id } };
+    while (this.job === id && this.shownOf === of && this.running) {
+      const { data } = await api
+        .GET('/api/jobs/{job_id}/so-far', { params, parseAs: 'json' })
+        .catch(() => ({ data: null }));
+      if (data && this.running && this.shownOf === of) this.found = data as unknown as Found;
+      await new Promise((done) => setTimeout(done, POLL_MS));
+    }
+  }
+
+  private async ended(job: Job): Promise<void> {
+    if (job.id !== this.job) return;
+    if (job.state === 'failed') this.trouble = job.said;
+    else if (job.state === 'done') await this.take(job);
+  }
+
+  private async take(job: Job): Promise<void> {
+    const of = this.shownOf;
+    const made = await unwrap(
+      api.GET('/api/jobs/{job_id}/result', { params: { path: { job_id: job.id } }, parseAs: 'json' })
+    );
+    if (this.shownOf !== of) return;
+    if (job.kind === 'map') {
+      this.map = made as unknown as FoundMap;
+      return;
+    }
+    const found = made as unknown as Found;
+    this.found = found;
+    this.behind = Math.max(0, (this.bench.drafts.head?.sequence ?? 0) - Number(job.facts['sequence'] ?? 0));
+    this.loops = found.sounds ? new Loops(this.player, found.sounds.rate, found.sounds.loops) : null;
+  }
+
+  cancel(): void {
+    void messages.attempt(() => this.bench.jobs.cancel(this.job));
+  }
+
+  /** Points at a step; with `hear` it sounds for as long as it is pointed at. */
+  point(step: number | null, hear: boolean): void {
+    this.step = step;
+    if (step === null || !hear || !this.range || !this.loops || !this.bench.patch) {
+      this.loops?.rest();
+      return;
+    }
+    const at = this.range.steps[step]!;
+    const down = this.player.guard({
+      loudness: middleLoudness(this.range),
+      centroid: at.centroid_hz,
+      patch: this.bench.patch
+    });
+    void messages.attempt(() => this.loops!.hear(step, down));
+  }
+
+  /** Plays one long note that goes through the whole sweep. */
+  async glide(): Promise<void> {
+    const { range } = this;
+    const { patch } = this.bench;
+    if (!range || !patch) return;
+    const [low, high] = [range.steps[0]!.value, range.steps.at(-1)!.value];
+    const body = { ...this.about(patch), low, high, seconds: GLIDE_S };
+    const { document } = await unwrap(api.POST('/api/sweep/glide', { body }));
+    await this.player.sound(document as unknown as Patch, 0, {});
+  }
+
+  /** Keeps between which values it is useful, with the patch. */
+  keep(low: number, high: number, merge = ''): void {
+    const { patch } = this.bench;
+    if (!patch || !(low < high)) return;
+    const unit = this.range?.unit ?? 'signal';
+    const [from, to] = [low, high].map((value) => Number(value.toPrecision(4))) as [number, number];
+    const label = `useful from ${shown(from, unit)} to ${shown(to, unit)}`;
+    const next = { ...patch.useful_ranges, [this.of]: { low: from, high: to } };
+    this.bench.edit(label, { ...patch, useful_ranges: next }, merge);
+  }
+
+  forget(): void {
+    const { patch } = this.bench;
+    if (!patch) return;
+    const rest = { ...patch.useful_ranges };
+    delete rest[this.of];
+    this.bench.edit(`no useful range of ${this.range?.title.toLowerCase() ?? this.of}`, {
+      ...patch,
+      useful_ranges: rest
+    });
+  }
+
+  /** Sweeps two controls at once. */
+  async mapIt(): Promise<void> {
+    const { patch } = this.bench;
+    if (!patch || !this.up) return;
+    this.map = null;
+    this.trouble = '';
+    this.job = await this.bench.jobs.ask(
+      { kind: 'map', ...this.about(patch), ...this.ends(), up: this.up, steps: 12 },
+      (job) => void messages.attempt(() => this.ended(job))
+    );
+  }
+
+  /** Sets both controls of the map to a pair of values. */
+  async goTo(across: number, up: number): Promise<void> {
+    const { map } = this;
+    if (!map) return;
+    const said = `${map.across.title.toLowerCase()} ${shown(across, map.across.unit)}, ${map.up.title.toLowerCase()} ${shown(up, map.up.unit)}`;
+    await this.bench.work(said.slice(0, 60), async (patch) => {
+      let document = asBody(patch);
+      for (const [of, value] of [
+        [map.across.of, across],
+        [map.up.of, up]
+      ] as const)
+        ({ document } = await unwrap(api.POST('/api/sweep/at', { body: { document, of, value } })));
+      return { document };
+    });
+  }
+}
