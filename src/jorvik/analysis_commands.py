@@ -49,3 +49,36 @@ def sweep(args: argparse.Namespace) -> None:
             f"{step.sharpness_acum or 0.0:7.2f}{step.low_db:8.1f}"
         )
     print(*found.sentences, sep="\n")
+
+
+def match(args: argparse.Namespace) -> None:
+    """Print what is found in a recording; write a patch that was brought near to it."""
+    from jorvik.core.analysis.matching import matched
+    from jorvik.core.analysis.recording import recorded
+    from jorvik.core.document.patch import parse_patch
+    from jorvik.core.units.values import parse_value
+    from jorvik.formats.recordings import MAX_FILE_BYTES, read_recorded
+
+    with args.recording.open("rb") as file:
+        read = read_recorded(file.read(MAX_FILE_BYTES + 1))
+    off = None
+    if args.note_off is not None:
+        off = float(parse_value(args.note_off, "s", "--note-off", note_values=False).value)
+    found = recorded(read.samples, read.rate, off, read.remarks)
+    facts = found.facts()
+    if args.patch is not None or args.fit is not None:
+        patch = parse_patch(read_document_file(args.patch)) if args.patch is not None else None
+        near = matched(found, patch)
+        facts["fit"] = near.facts()
+        if args.fit is not None:
+            args.fit.write_text(
+                json.dumps(near.patch.document(), indent=2, ensure_ascii=False) + "\n", encoding="utf-8"
+            )
+    if args.json:
+        print(json.dumps(facts, indent=2))
+        return
+    print(*found.sentences, sep="\n")
+    for change in facts.get("fit", {}).get("changes", []):
+        print(f"  {change}")
+    if "fit" in facts:
+        print(near.sentence)

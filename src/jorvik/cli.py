@@ -70,6 +70,9 @@ def _parser() -> argparse.ArgumentParser:
         command.add_argument("--note", type=int, default=1, help="which note of a poly patch, from 1")
 
     _add_sweep(commands.add_parser("sweep", help="where a control starts to do something, stops, turns thin or harsh"))
+    _add_match(
+        commands.add_parser("match", help="what is found in the recording of a note, and a patch brought near to it")
+    )
     _add_phrase(commands.add_parser("phrase", help="make a phrase, or read and write it as MIDI"))
     takes = commands.add_parser("take", help="render what a hand played").add_subparsers(required=True, metavar="ACT")
     take = takes.add_parser("render", help="as it was heard, as a stereo WAV")
@@ -109,6 +112,15 @@ def _add_sweep(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--velocity", help="play it this hard, 0 to 127")
     parser.add_argument("--keep-routes", action="store_true", help="let what moves it go on moving it")
     parser.add_argument("--json", action="store_true", help="as JSON instead of a table")
+
+
+def _add_match(parser: argparse.ArgumentParser) -> None:
+    parser.set_defaults(module="jorvik.analysis_commands", run="match")
+    parser.add_argument("recording", type=Path, metavar="FILE.wav", help="one note, 30 s at most: WAV, FLAC or OGG")
+    parser.add_argument("--patch", type=Path, metavar="PATCH.json", help="the patch that is brought near to it")
+    parser.add_argument("--fit", type=Path, metavar="OUT.json", help="write the patch; without --patch a new one")
+    parser.add_argument("--note-off", help="when the key is let go, as 1.2s, in place of what is found")
+    parser.add_argument("--json", action="store_true", help="as JSON instead of sentences")
 
 
 def _add_phrase(parser: argparse.ArgumentParser) -> None:

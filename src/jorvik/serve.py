@@ -12,6 +12,7 @@ from typing import Any, Final
 import uvicorn
 from sqlalchemy.exc import SQLAlchemyError
 
+from jorvik.core.analysis.warm import warm_analysis
 from jorvik.core.document.patch import read_document
 from jorvik.core.dsp.kernels import cache_folder
 from jorvik.core.voice.warm import warm
@@ -37,6 +38,7 @@ def main() -> int:
                 load_demo(DocumentStore(engine, kind), reset=told["reset"])
         if not any(cache_folder().glob("**/*.nbc")):
             warm()
+            warm_analysis()
     except SQLAlchemyError as error:
         said = str(getattr(error, "orig", None) or error).strip().splitlines()
         print(f"start: the database refuses to begin: {said[0] if said else type(error).__name__}", file=sys.stderr)

@@ -11,8 +11,9 @@ from jorvik.core.limits import MAX_BEND
 
 _GRID_S: Final = 0.0025
 _MOST_POINTS: Final = 1600
-_FLOOR_DB: Final = 45.0
-"""So far under the peak a level counts as nothing."""
+_FLOOR_DB: Final = (35.0, 70.0)
+"""So far under the peak a level counts as nothing: by the noise that stands in the recording's quietest moments."""
+_STRAIGHT: Final = 1e-3
 _BEND: Final = 8.0
 _STRAIGHTER_DB: Final = 1.0
 """What a bend of 1 in the attack counts as much as, in one place of the level."""
@@ -39,10 +40,24 @@ class FittedEnvelope:
     rms_db: float
     """How far it lies from the level, in dB, over what is heard."""
 
+    def falls_s(self, left: float) -> float:
+        """Return how long after the peak a share of the fall to the sustain level is left."""
+        return self.decay_s * _when(1.0 - left, self.decay_bend)
+
+    @property
+    def falls_to_tenth_s(self) -> float:
+        """How long after note-off a tenth is left; 0 where it has ended before."""
+        return (self.release_s or 0.0) * _when(0.9, self.release_bend)
+
+
+def _when(share: float, k: float) -> float:
+    """Return at which part of a stage that is bent so far a share of it is gone."""
+    return share if abs(k) < _STRAIGHT else -math.log1p(share * math.expm1(-k)) / k
+
 
 def bent(x: Floats, k: float) -> Floats:
     """Return the bend of stages, :func:`jorvik.core.dsp.bend.bend`, over x in 0 to 1."""
-    return np.asarray(x if abs(k) < 1e-3 else np.expm1(-k * x) / math.expm1(-k))
+    return np.asarray(x if abs(k) < _STRAIGHT else np.expm1(-k * x) / math.expm1(-k))
 
 
 def envelope_at(times: Floats, p: Floats) -> Floats:
@@ -79,7 +94,8 @@ def fitted_envelope(level_db: Floats, hop_s: float, window_s: float) -> FittedEn
     skip = max(1, math.ceil(len(wanted) * parts / _MOST_POINTS))
     fine = np.arange(len(wanted) * parts) * hop_s / parts
     smear = max(1, round(window_s / hop_s * parts))
-    eps = peak * 10.0 ** (-_FLOOR_DB / 20.0)
+    floor_db = float(np.clip(level_db.max() - np.percentile(level_db, 5) - 3.0, *_FLOOR_DB))
+    eps = peak * 10.0 ** (-floor_db / 20.0)
     target = 20.0 * np.log10(wanted + eps)
 
     def model(p: Floats) -> Floats:
@@ -91,7 +107,7 @@ def fitted_envelope(level_db: Floats, hop_s: float, window_s: float) -> FittedEn
 
     def misses(p: Floats) -> Floats:
         # Of two that are as near the one with the straighter stages is meant.
-        bends = _STRAIGHTER_DB * p[[2, 4, 8]] * np.array([1.0, 0.1, 0.1])
+        bends = _STRAIGHTER_DB * p[[2, 4, 8]] * np.array([1.0, 0.02, 0.02])
         return np.concatenate([(20.0 * np.log10(model(p) + eps) - target)[::skip], bends])
 
     loud = np.flatnonzero(wanted > 1.5 * eps)
@@ -112,7 +128,7 @@ def fitted_envelope(level_db: Floats, hop_s: float, window_s: float) -> FittedEn
             if best is None or found.cost < best.cost:
                 best = found
     assert best is not None
-    heard = (target > target.max() - _FLOOR_DB + 6.0)[::skip]
+    heard = (target > target.max() - floor_db + 6.0)[::skip]
     p = least_squares(misses, best.x, bounds=(low, high), x_scale=scale, loss="soft_l1", max_nfev=300).x
     return _as_stages(p, float(np.sqrt(np.mean(misses(p)[: heard.size][heard] ** 2))))
 

@@ -1,5 +1,6 @@
 """A recorded note as a target: what is found in it, how sure it is, and what cannot be told."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any, Final
 
@@ -13,7 +14,7 @@ from jorvik.core.analysis.vibrato_fit import Vibrato, fitted_vibrato
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.problems import Problem
 from jorvik.core.units.pitch import key_at
-from jorvik.core.units.words import time_text
+from jorvik.core.units.words import note_name, rate_text, share_text, time_text
 
 Flags = NDArray[np.bool_]
 """Of each moment whether something is so."""
@@ -86,6 +87,36 @@ class Recorded:
             return np.full(self.lanes.level_db.size, np.nan)
         return np.asarray(1200.0 * np.log2(self.lanes.pitch_hz / self.pitch_hz))
 
+    @property
+    def sentences(self) -> list[str]:
+        """What was found, each in a sentence with how sure it is, and what cannot be told."""
+        stages = self.level
+        off = "" if stages.release_s is None else f", {_short(stages.falls_to_tenth_s)} to a tenth after note-off"
+        said = [
+            f"Level: {_short(stages.attack_s)} up, half down after {_short(stages.falls_s(0.5))}, "
+            f"holds {share_text(stages.sustain)}{off}; {stages.rms_db:.1f} dB off what was recorded."
+        ]
+        if self.pitch_hz is not None:
+            said.append(
+                f"Pitch: {rate_text(float(f'{self.pitch_hz:.5g}'))}, {note_name(self.key or 0.0)}; "
+                f"sure by {share_text(self.sure['pitch'])}."
+            )
+        if self.onset is not None:
+            said.append(f"It slides in from {self.onset.cents:+.0f} cents within {_short(self.onset.glide_s)}.")
+        for name, of, unit in (("Vibrato", self.vibrato, "cents"), ("Tremolo", self.tremolo, "dB")):
+            if of is not None:
+                begins = self._moves_from + of.start_s - self.note_on_s
+                said.append(
+                    f"{name}: {of.rate_hz:.3g} Hz, {of.depth:.3g} {unit} to either side, from {_short(begins)} on, "
+                    f"full after {_short(of.fade_s)} more; sure by {share_text(of.sure)}."
+                )
+        bright = self.brightness
+        said.append(
+            f"Brightness: begins at {_hz(bright.start_hz)}, greatest {_hz(bright.peak_hz)} after "
+            f"{_short(bright.peak_s)}, settles at {_hz(bright.settle_hz)}."
+        )
+        return [*said, *self.remarks]
+
     def facts(self) -> dict[str, Any]:
         """Return it as the object that is written in JSON; the keys are those of the command line."""
 
@@ -106,6 +137,9 @@ class Recorded:
             "pitch_hz": self.pitch_hz,
             "key": self.key,
             **{name: stages[name] for name in ("attack_s", "decay_s", "sustain", "release_s")},
+            "half_s": self.level.falls_s(0.5),
+            "tenth_s": self.level.falls_s(0.1),
+            "release_tenth_s": None if self.level.release_s is None else self.level.falls_to_tenth_s,
             "level": stages,
             "onset": None if self.onset is None else asdict(self.onset),
             "vibrato": moved(self.vibrato, "cents"),
@@ -126,12 +160,22 @@ class Recorded:
         return self.note_on_s + _SETTLED_S
 
 
-def recorded(samples: Floats, rate: int, note_off_s: float | None = None) -> Recorded:
+def _short(seconds: float) -> str:
+    return time_text(float(f"{max(seconds, 0.0):.3g}"))
+
+
+def _hz(hz: float) -> str:
+    return rate_text(float(f"{hz:.3g}"))
+
+
+def recorded(samples: Floats, rate: int, note_off_s: float | None = None, remarks: Sequence[str] = ()) -> Recorded:
     """Return what is found in the recording of one note, shape (frames, 1 or 2), 30 s of it at most.
 
-    ``note_off_s`` sets where it is let go, in place of what is found. Raises Problem for silence and what is too short.
+    ``note_off_s`` sets where it is let go, in place of what is found; ``remarks`` are what is to be said already.
+    Raises Problem for silence and what is too short.
     """
-    sound, remarks = _fit_to_be_read(samples, rate)
+    sound, found_of_it = _fit_to_be_read(samples, rate)
+    remarks = [*remarks, *found_of_it]
     lanes = sound_lanes(sound, rate)
     level = fitted_envelope(lanes.level_db, HOP_S, LEVEL_S)
     on = level.on_s

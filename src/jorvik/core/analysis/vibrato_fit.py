@@ -75,7 +75,7 @@ def fitted_vibrato(times: Floats, lane: Floats, least_depth: float) -> Vibrato |
         for q in tries
     ]
     q = min(found, key=lambda one: float(one.cost)).x
-    basis, much = parts(q)
+    _, much = parts(q)
     depth = float(np.hypot(much[0], much[1]))
     sounding = since > q[1]
     beneath = lane - drift @ much[2:]
