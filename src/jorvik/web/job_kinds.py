@@ -14,6 +14,7 @@ from jorvik.formats.wav import RATES, wav_bytes
 from jorvik.store.jobs import Made
 from jorvik.web.files import file_stem
 from jorvik.web.forms import Form, Play, SoundRequest, VoltageRequest
+from jorvik.web.matching import MatchJob, made_match, match_about, match_title
 from jorvik.web.printing import PrintJob, print_title, printed_files
 from jorvik.web.rendered import with_test_note
 from jorvik.web.sweeps import MapJob, SweepJob, made_map, made_sweep, sweep_about, sweep_title
@@ -33,7 +34,7 @@ class VoltageJob(VoltageRequest):
     kind: Literal["voltage"]
 
 
-JobRequest = Annotated[SoundJob | VoltageJob | PrintJob | SweepJob | MapJob, Field(discriminator="kind")]
+JobRequest = Annotated[SoundJob | VoltageJob | PrintJob | SweepJob | MapJob | MatchJob, Field(discriminator="kind")]
 """The form of any job."""
 
 
@@ -73,6 +74,7 @@ JOB_KINDS: Final = {
     "voltage": JobKind(VoltageJob, lambda form: f"{form.name.partition('.')[2]} of {_name(form)} as voltage", _voltage),
     "print": JobKind(PrintJob, print_title, printed_files),
     "sweep": JobKind(SweepJob, sweep_title, made_sweep, sweep_about),
+    "match": JobKind(MatchJob, match_title, made_match, match_about),
     "map": JobKind(MapJob, sweep_title, made_map, sweep_about),
 }
 """Every kind that there is."""

@@ -2996,6 +2996,40 @@ export interface components {
             steps?: number;
         };
         /**
+         * MatchJob
+         * @description A recording, and the patch that is brought near to it, or a new one where none is given.
+         */
+        MatchJob: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "match";
+            /** Data */
+            data: string;
+            /**
+             * Name
+             * @default recording
+             */
+            name?: string;
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Patch
+             * @default
+             */
+            patch?: string;
+            /**
+             * Sequence
+             * @default 0
+             */
+            sequence?: number;
+            /** Note Off S */
+            note_off_s?: number | null;
+        };
+        /**
          * Measures
          * @description What there is to say of a lane or signal over a note, in its own unit.
          */
@@ -8208,7 +8242,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MapJob"];
+                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MapJob"] | components["schemas"]["MatchJob"];
             };
         };
         responses: {
