@@ -72,7 +72,7 @@ def made_match(form: MatchJob, cancelled: Cancel, tell: Tell) -> Made:
     answer = {
         "name": form.name,
         "found": _facts(found),
-        "fit": {**near.facts(), "sentence": near.sentence, "lanes": _lanes(near)},
+        "fit": {**near.facts(), "lanes": _lanes(near)},
         "document": named,
         **_heard(read, found, near),
     }

@@ -26,7 +26,12 @@ export type Place = Schemas['Place'];
 export type Measures = Schemas['Measures'];
 export type Job = Schemas['Job'];
 export type JobRequest =
-  Schemas['SoundJob'] | Schemas['VoltageJob'] | Schemas['PrintJob'] | Schemas['SweepJob'] | Schemas['MapJob'];
+  | Schemas['SoundJob']
+  | Schemas['VoltageJob']
+  | Schemas['PrintJob']
+  | Schemas['SweepJob']
+  | Schemas['MapJob']
+  | Schemas['MatchJob'];
 export type LaneView = Schemas['LaneView'];
 export type NoteView = Schemas['NoteView'];
 

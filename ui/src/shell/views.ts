@@ -3,6 +3,7 @@ import type { Component } from 'svelte';
 import CompareView from '../compare/CompareView.svelte';
 import MapView from '../map/MapView.svelte';
 import RangeView from '../range/RangeView.svelte';
+import MatchView from '../match/MatchView.svelte';
 import NoteSheet from '../sheet/NoteSheet.svelte';
 import SoundView from '../sound/SoundView.svelte';
 
@@ -43,6 +44,13 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'R',
     says: 'a sweep of one control: where it starts, stops, turns thin or harsh',
     shows: RangeView
+  },
+  {
+    id: 'match',
+    title: 'Match',
+    key: 'E',
+    says: 'a recorded note as a target: what is in it, and a patch brought near to it',
+    shows: MatchView
   },
   { id: 'map', title: 'Map', key: 'M', says: 'what leads where, from signals to staves', shows: MapView }
 ];

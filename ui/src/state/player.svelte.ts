@@ -152,6 +152,19 @@ export class Player {
     }
   }
 
+  /** Plays a sound that is there already, turned down by so many dB, behind the same guard. */
+  async recorded(wav: ArrayBuffer, loudness: number, centroid: number, gainDb: number): Promise<void> {
+    this.stop();
+    if (!this.of.patch) return;
+    const [context, gain] = await this.opened();
+    const buffer = await context.decodeAudioData(wav);
+    const take: Take = { buffer, loudness, centroid, limitedDb: 0, patch: this.of.patch };
+    const source = this.source(context, take, gainDb + this.guard(take, gainDb));
+    source.connect(gain);
+    source.start();
+    this.sources = [source];
+  }
+
   /** Returns where sound goes: the level that starts low lies behind it. */
   async opened(): Promise<[AudioContext, GainNode]> {
     this.context ??= new AudioContext();

@@ -1,0 +1,191 @@
+/** A recorded note held against the open patch: what is found in it, a patch brought near to it, both to be heard. */
+import { api, asBody, unwrap, type Job, type Patch } from '../api/api';
+import { cut } from '../common/text';
+import { base64Of } from '../state/files';
+import { underWay } from '../state/jobs.svelte';
+import { messages } from '../state/messages.svelte';
+import type { Player } from '../state/player.svelte';
+import { freshId } from '../state/window';
+import type { Workbench } from '../state/workbench.svelte';
+
+const POLL_MS = 400;
+/** As much of a file as a request may carry. */
+const MOST_BYTES = 6_400_000;
+
+type Values = readonly (number | null)[];
+
+export interface Found {
+  seconds: number;
+  note_on_s: number;
+  note_off_s: number | null;
+  pitch_hz: number | null;
+  sentences: readonly string[];
+  brightness: { settle_hz: number };
+  lanes: { time_s: Values; pitch_cents: Values; level_db: Values; brightness_hz: Values };
+}
+
+/** How far a patch is from a recording, and where most. */
+interface Distance {
+  level_db: number;
+  level_worst_s: number | null;
+  pitch_cents: number | null;
+  pitch_worst_s: number | null;
+  brightness_oct: number | null;
+  brightness_worst_s: number | null;
+}
+
+export interface Match {
+  name: string;
+  found: Found;
+  fit: {
+    distance: Distance;
+    before: Distance | null;
+    changes: readonly string[];
+    lanes: { level_db: Values; pitch_hz: Values; brightness_hz: Values };
+  };
+  document: Record<string, unknown>;
+  /** The recording as a WAV file, in base64. */
+  sound: string;
+  loudness_lufs: number;
+  own_loudness_lufs: number;
+}
+
+export class Matching {
+  /** What is known of the recording while the patch is still being brought near. */
+  found: Found | null = $state.raw(null);
+  match: Match | null = $state.raw(null);
+  trouble = $state('');
+  /** Whether a new patch is made, or the open one brought near. */
+  anew = $state(true);
+  /** When it is let go, by hand; as found where nothing is said. */
+  noteOff: number | null = $state(null);
+  /** Which of the two a blind listener hears as A, and whether that was told. */
+  blind: { first: 'recording' | 'patch'; told: boolean } | null = $state.raw(null);
+  private job = $state('');
+  private file: { data: string; name: string } | null = null;
+  private shownOf = '';
+
+  constructor(
+    private readonly bench: Workbench,
+    private readonly player: Player
+  ) {}
+
+  readonly running: Job | undefined = $derived.by(() =>
+    this.bench.jobs.all.find((job) => job.id === this.job && underWay(job))
+  );
+  /** Whether the recording can be read again in another way. */
+  get canAgain(): boolean {
+    return this.file !== null;
+  }
+
+  /** Shows what was matched last with the open patch. */
+  async show(): Promise<void> {
+    if (this.shownOf === this.bench.id || this.running) return;
+    this.shownOf = this.bench.id;
+    this.match = this.found = this.blind = null;
+    this.trouble = '';
+    const last = this.bench.jobs.all.find(
+      ({ kind, state, facts }) => kind === 'match' && state === 'done' && facts['patch'] === this.bench.id
+    );
+    if (last) await this.take(last);
+  }
+
+  /** Reads a file, and brings a patch near to what is in it. */
+  async read(file: File): Promise<void> {
+    if (file.size > MOST_BYTES)
+      throw new Error(
+        `${file.name}: found ${(file.size / 1e6).toFixed(1)} MB; it must be ${MOST_BYTES / 1e6} MB at most: a shorter stretch, or FLAC.`
+      );
+    this.file = { data: await base64Of(file), name: cut(file.name.replace(/\.[^.]*$/, ''), 120) };
+    this.noteOff = null;
+    await this.again();
+  }
+
+  /** Matches the same recording once more, as is said now. */
+  async again(): Promise<void> {
+    const { patch } = this.bench;
+    if (!this.file || !patch) return;
+    this.match = this.found = this.blind = null;
+    this.trouble = '';
+    this.shownOf = this.bench.id;
+    const about = { patch: this.bench.id, sequence: this.bench.drafts.head?.sequence ?? 0 };
+    const off = this.noteOff === null ? {} : { note_off_s: this.noteOff };
+    const of = this.anew ? {} : { document: asBody(patch) };
+    this.job = await this.bench.jobs.ask({ kind: 'match', ...this.file, ...about, ...of, ...off }, (job) => {
+      if (job.state === 'failed') this.trouble = job.said;
+      if (job.state === 'done') void messages.attempt(() => this.take(job));
+    });
+    const params = { path: { job_id: this.job } };
+    const id = this.job;
+    while (this.job === id && this.running) {
+      const { data } = await api
+        .GET('/api/jobs/{job_id}/so-far', { params, parseAs: 'json' })
+        .catch(() => ({ data: null }));
+      if (data && this.job === id && !this.match) this.found = (data as unknown as { found: Found }).found;
+      await new Promise((done) => setTimeout(done, POLL_MS));
+    }
+  }
+
+  private async take(job: Job): Promise<void> {
+    const made = await unwrap(
+      api.GET('/api/jobs/{job_id}/result', { params: { path: { job_id: job.id } }, parseAs: 'json' })
+    );
+    this.match = made as unknown as Match;
+    this.found = this.match.found;
+    this.anew = Boolean(job.facts['new']);
+  }
+
+  cancel(): void {
+    void messages.attempt(() => this.bench.jobs.cancel(this.job));
+  }
+
+  get patch(): Patch | null {
+    return this.match ? (this.match.document as unknown as Patch) : null;
+  }
+
+  /** Plays the recording or the patch that was brought near, both as loud as the quieter of the two. */
+  async play(which: 'recording' | 'patch'): Promise<void> {
+    const { match, patch } = this;
+    if (!match || !patch) return;
+    const quieter = Math.min(match.loudness_lufs, match.own_loudness_lufs);
+    if (which === 'patch') return this.player.sound(patch, quieter - match.own_loudness_lufs, {});
+    const bytes = Uint8Array.from(atob(match.sound), (letter) => letter.charCodeAt(0));
+    const { settle_hz: centroid } = match.found.brightness;
+    await this.player.recorded(bytes.buffer, match.loudness_lufs, centroid, quieter - match.loudness_lufs);
+  }
+
+  /** Begins to hear them without knowing which is which. */
+  hide(): void {
+    this.blind = { first: Math.random() < 0.5 ? 'recording' : 'patch', told: false };
+  }
+
+  /** Plays A or B. */
+  async playSide(side: 'A' | 'B'): Promise<void> {
+    const first = this.blind?.first ?? 'recording';
+    await this.play((side === 'A') === (first === 'recording') ? 'recording' : 'patch');
+  }
+
+  /** Changes the open patch to the one that was brought near. */
+  accept(): void {
+    if (this.patch && this.match) this.bench.edit(cut(`matched with ${this.match.name}`, 60), this.patch);
+  }
+
+  /** Keeps it as a patch of its own, and opens that. */
+  async keep(): Promise<void> {
+    const { match } = this;
+    if (!match) return;
+    const name = cut(String(match.document['name'] ?? match.name), 110);
+    const body = { document: { ...match.document, name: this.anew ? name : `${name}, matched` }, write: freshId() };
+    const kept = await unwrap(api.POST('/api/patches', { body }));
+    await this.bench.refreshHeads();
+    await this.bench.open(kept.id);
+    this.bench.view = 'note';
+  }
+
+  /** Holds it as the ghost behind the open patch. */
+  ghost(): void {
+    if (!this.patch || !this.match) return;
+    this.bench.tracing.hold(this.match.name, this.patch, {});
+    this.bench.view = 'note';
+  }
+}
