@@ -76,8 +76,6 @@ class Matching(OnThePage):
             samples = np.array(last["samples"]) * last["gain"]
             rate = int(self.page.evaluate("new AudioContext().sampleRate"))
             heard.append(loudness(np.stack([samples, samples], axis=1), rate))
-                loudness(np.stack([samples, samples], axis=1), int(self.page.evaluate("new AudioContext().sampleRate")))
-            )
         self.assertAlmostEqual(heard[0], heard[1], delta=0.5)
         self.page.get_by_role("button", name="Blind").click()
         expect(self.page.get_by_role("button", name="Play recording")).to_have_count(0)
