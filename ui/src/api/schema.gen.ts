@@ -804,6 +804,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Heard
+         * @description Return what is heard of the voice that is looked at.
+         */
+        post: operations["post_heard_api_heard_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -2477,6 +2497,80 @@ export interface components {
             instance: string;
             /** Store */
             store: boolean;
+        };
+        /**
+         * HeardFigure
+         * @description A figure of what is heard.
+         */
+        HeardFigure: {
+            /** Of */
+            of: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * HeardLanes
+         * @description Level, pitch and brightness as they are heard, a value every ``hop_s`` from the first sample on.
+         */
+        HeardLanes: {
+            /** Hop S */
+            hop_s: number;
+            /** On S */
+            on_s: number;
+            /** Key */
+            key: number;
+            /** Level */
+            level: (number | null)[];
+            /** Pitch */
+            pitch: (number | null)[];
+            /** Brightness */
+            brightness: (number | null)[];
+            /** Figures */
+            figures: components["schemas"]["HeardFigure"][];
+        };
+        /**
+         * HeardRequest
+         * @description A patch, and how far under its loudest moment it is not heard any more.
+         */
+        HeardRequest: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Voice
+             * @default 0
+             */
+            voice?: number;
+            /**
+             * With Hits
+             * @default false
+             */
+            with_hits?: boolean;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * Threshold Db
+             * @default -60
+             */
+            threshold_db?: number;
         };
         /**
          * Hit
@@ -7958,6 +8052,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_heard_api_heard_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeardRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardLanes"];
                 };
             };
             /** @description Bad Request */

@@ -9,6 +9,8 @@
   import { player } from '../state/playing';
   import { timeTicks } from '../draw/scale';
   import { columnAt, placeOf, timeAt } from '../api/sheet';
+  import HeardStaves from './HeardStaves.svelte';
+  import { HEARD } from './heard';
   import SignalStave from './SignalStave.svelte';
   import SentenceField from './SentenceField.svelte';
   import SourceRow from './SourceRow.svelte';
@@ -22,6 +24,7 @@
   let plotWidth = $state(0);
   const voiceLanes = $derived(workbench.standing.map((name) => [name, workbench.sheet!.lanes[name]!] as const));
   const raised = $derived(workbench.pinned.filter((name) => name in (workbench.sheet?.signals ?? {})));
+  const listened = $derived(HEARD.filter((name) => workbench.pinned.includes(`heard:${name}`)));
   const phrase = $derived(workbench.phrasing.phrase);
   /** Seconds of what the axis counts: a beat of the phrase, where it is read in bars and beats. */
   const unit = $derived(phrase && settings.now.axis === 'beats' ? beatS(phrase) : 1);
@@ -127,6 +130,12 @@
         .map((at) => [at.name, at.title] as const)
     },
     {
+      title: 'as it is heard',
+      options: HEARD.filter((name) => !workbench.pinned.includes(`heard:${name}`)).map(
+        (name) => [`heard:${name}`, `heard ${name}`] as const
+      )
+    },
+    {
       title: 'signals, laid over each other',
       options: (workbench.patch ? modules(workbench.patch) : [])
         .filter((module) => !workbench.pinned.includes(module.id))
@@ -136,6 +145,7 @@
 
   function raise(name: string): void {
     workbench.pin(name);
+    if (name.startsWith('heard:')) return;
     if (!(name in (workbench.sheet?.signals ?? {}))) workbench.chosen = { what: 'stave', id: name };
   }
 </script>
@@ -226,6 +236,7 @@
   </div>
   <div class="staves">
     {#if raised.length > 0}<SignalStave names={raised} />{/if}
+    {#if listened.length > 0}<HeardStaves names={listened} />{/if}
     {#each voiceLanes as [name, lane] (name)}
       <Stave {name} {lane} />
     {/each}

@@ -102,7 +102,7 @@ export class Tracing {
         rate: this.draft ? DRAFT_RATE : FULL_RATE,
         columns: this.columns,
         velocities: this.allThree ? others : [],
-        asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {}))),
+        asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {})) && !name.startsWith('heard:')),
         ...this.stretch()
       };
       this.sheet = unpack(
