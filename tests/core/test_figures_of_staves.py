@@ -223,6 +223,35 @@ class OfStaves(FigureCase):
         )
         self.assertEqual(self.read("unchanged", bright)["steps that change nothing"].value, 0.5)
 
+    def test_how_much_lies_outside_of_what_is_useful(self) -> None:
+        row: Json = {
+            "id": "r",
+            "kind": "steps",
+            "values": [0, 0.25, 0.5, 0.75, 1],
+            "step": 0.1,
+            "gate": 1,
+            "loop": True,
+        }
+        # Two octaves up from 200 Hz: steps at 200, 283, 400, 566 and 800 Hz.
+        of = patch(
+            [row],
+            [{"source": "r", "destination": "cutoff", "amount": 24}],
+            voice={"base": {"cutoff": 200.0}},
+            performance=note(1.0, 0.0, key=60),
+            useful_ranges={"cutoff": {"low": 250, "high": 450}, "resonance": {"low": 0.1, "high": 0.2}},
+        )
+        found = self.read("outside_useful", of)
+        self.assertEqual(list(found), ["steps outside of what is useful"])
+        self.assertAlmostEqual(found["steps outside of what is useful"].value, 3 / 5)
+        self.assertEqual(found["steps outside of what is useful"].said, "60 %: 20 % of steps under it, 40 % over it")
+        ramp: Json = {"id": "r", "kind": "curve", "points": [[0, 0], [1, 1]], "length_s": 1.0}
+        smooth = of.with_document({**of.document(), "modules": [ramp]})
+        # Straight up in semitones: of two octaves the first 0.32 and the last 0.83.
+        share = (math.log2(250 / 200) + math.log2(800 / 450)) / 2
+        self.assertAlmostEqual(
+            self.read("outside_useful", smooth)["time outside of what is useful"].value, share, places=3
+        )
+
 
 if __name__ == "__main__":
     unittest.main()
