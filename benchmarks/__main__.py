@@ -10,6 +10,7 @@ from itertools import cycle
 import numpy as np
 
 from benchmarks import rivals
+from benchmarks.analysis import analysis
 from benchmarks.phrases import phrases
 from benchmarks.timing import compared, median
 from benchmarks.work import work
@@ -162,6 +163,7 @@ def main() -> int:
     work()
     largest_judged()
     phrases()
+    analysis()
     if "--plots" in sys.argv:
         from benchmarks.plots import plots
 

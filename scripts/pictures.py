@@ -1,13 +1,19 @@
 """Take the pictures of docs/screenshots anew, from the demo data: ``.venv/bin/python -m scripts.pictures``."""
 
+import json
 import math
 import re
 import sys
+import tempfile
 from collections.abc import Callable
+from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from jorvik.core.document.patch import check_patch
+from jorvik.core.voice.render import render
 from jorvik.core.voice.warm import warm
+from jorvik.formats.wav import wav_bytes
 from jorvik.place import ROOT
 from tests.browser.driver import FLAGS
 from tests.support import Served, stop_everything
@@ -64,15 +70,6 @@ def macro(page: Page) -> None:
     page.get_by_role("button", name="full", exact=True).click()
 
 
-def sources(page: Page) -> None:
-    """Peaks, rises and dips of every source in one table."""
-    open_demo(page, "Ice Choir")
-    page.get_by_role("button", name="Peaks of every source").click()
-    table = page.get_by_role("table", name="Peaks, rises and dips of every source")
-    table.get_by_role("button", name="breath").wait_for(timeout=30_000)
-    table.scroll_into_view_if_needed()
-
-
 def under(page: Page, phrase: str) -> None:
     """Play the open patch under a phrase."""
     page.get_by_label("Played", exact=True).select_option(label=phrase)
@@ -85,14 +82,6 @@ def phrase(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Note C4 at 1.2")).click()
     page.get_by_role("button", name="in beats").click()
     page.wait_for_timeout(1500)
-    page.mouse.move(640, 740)
-
-
-def beat(page: Page) -> None:
-    """A stave against its hits: what each stroke opens, and which finds it open."""
-    open_demo(page, "Hammer That Never Lifts")
-    under(page, "Ice-Hammer Beat")
-    page.get_by_role("button", name="Figures of cutoff", exact=True).click()
     page.mouse.move(640, 740)
 
 
@@ -122,12 +111,36 @@ def compare(page: Page) -> None:
     page.get_by_role("button", name="FM index", exact=True).click()
 
 
-def figures(page: Page) -> None:
-    """A control filter's figures: how it rings, what it costs, how long it goes on."""
-    open_demo(page, "Loose Bell Rope")
-    page.get_by_role("button", name="Source ring,").click()
-    page.wait_for_timeout(1200)
-    page.get_by_text("It moves", exact=True).scroll_into_view_if_needed()
+def swept(page: Page) -> None:
+    """The useful range of a cutoff, kept, a step pointed at."""
+    open_demo(page, "Ferry Horn")
+    page.get_by_role("tab", name="Range").click()
+    page.get_by_label("Where the sweep begins").fill("60 Hz")
+    page.get_by_label("Where the sweep begins").press("Enter")
+    page.get_by_role("button", name="Find its useful range").click()
+    page.get_by_role("button", name="Play it through").wait_for(timeout=60_000)
+    page.get_by_role("button", name="Keep it with the patch").click()
+    page.mouse.move(520, 330)
+
+
+def range_map(page: Page) -> None:
+    """Two controls at once."""
+    swept(page)
+    page.get_by_label("Map it with another").select_option("wavetable_position")
+    page.get_by_role("button", name="Back to the curves").wait_for(timeout=120_000)
+    page.mouse.move(620, 300)
+
+
+def match(page: Page) -> None:
+    """The sound of one demo as a recording, and a patch made of it."""
+    open_demo(page, "Lantern Hum")
+    page.get_by_role("tab", name="Match").click()
+    horn = check_patch(json.loads((ROOT / "demo" / "ferry-horn.json").read_text()))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "horn over the ice.wav"
+        path.write_bytes(wav_bytes(render(horn), "16"))
+        page.get_by_label("Choose the recording of a note").set_input_files(path)
+        page.get_by_role("button", name="Play patch").wait_for(timeout=60_000)
 
 
 def finding(page: Page) -> None:
@@ -237,18 +250,18 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-at-work": ("light", at_work),
     "curve-editor": ("light", curve_editor),
     "macro": ("light", macro),
-    "sources": ("light", sources),
     "phrase": ("light", phrase),
-    "beat": ("light", beat),
     "live": ("light", live),
     "gesture": ("light", gesture),
     "takes": ("light", takes),
+    "range": ("light", swept),
+    "range-map": ("light", range_map),
+    "match": ("light", match),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
     "harmonics": ("light", harmonics),
     "compare": ("light", compare),
     "finding": ("light", finding),
-    "figures": ("light", figures),
     "target": ("light", target),
 }
 

@@ -7,10 +7,11 @@ from pydantic import BaseModel
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import Phrase
+from jorvik.core.document.recording import RecordedNote
 from jorvik.core.document.schema import document_schema
 from jorvik.core.document.take import Take
 
-DOCUMENTS: dict[str, type[BaseModel]] = {"patch": Patch, "phrase": Phrase, "take": Take}
+DOCUMENTS: dict[str, type[BaseModel]] = {"patch": Patch, "phrase": Phrase, "take": Take, "recording": RecordedNote}
 
 
 def schema_text(what: str) -> str:

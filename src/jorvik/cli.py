@@ -95,9 +95,9 @@ def _parser() -> argparse.ArgumentParser:
     turning.add_argument("--json", action="store_true", help="as JSON instead of a table")
     for command in (thin, turning):
         command.add_argument("lane", type=Path, metavar="LANE.csv", help="columns time_s,value; - for standard input")
-    schema = commands.add_parser("schema", help="the JSON Schema of the patch document, of a phrase or of a take")
+    schema = commands.add_parser("schema", help="the JSON Schema of a patch, a phrase, a take or a recording")
     schema.set_defaults(run="schema")
-    schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take"), default="patch")
+    schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording"), default="patch")
     return parser
 
 

@@ -13,6 +13,8 @@ from jorvik.core.analysis.recording import recorded
 from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import RECORDINGS
 from tests.browser.test_bench import patch_of
 from tests.browser.test_figures import OnThePage
 from tests.core.test_matching import RATE, note
@@ -40,6 +42,9 @@ HEARS = """() => {
 
 class Matching(OnThePage):
     def setUp(self) -> None:
+        store = DocumentStore(self.served.engine, RECORDINGS)
+        for head in store.heads():
+            store.delete(head.id)
         super().setUp()
         self.page.get_by_role("tab", name="Match").click()
 
@@ -117,6 +122,23 @@ class Matching(OnThePage):
         self.settle()
         self.page.get_by_role("tab", name="Match").click()
         expect(changed).to_contain_text(re.compile(r"held 1(\.00\d)? s"))
+
+    def test_a_recording_is_kept_under_its_name_and_stands_on_the_staves(self) -> None:
+        self.read()
+        name = self.page.get_by_label("Name of the recording")
+        expect(name).to_have_value("ferry bell")
+        name.fill("Bell at the Staithe")
+        name.press("Enter")
+        kept = self.page.get_by_label("Recordings that are kept")
+        expect(kept.locator("option", has_text="Bell at the Staithe")).to_have_count(1)
+        self.page.get_by_role("button", name="On the staves").click()
+        expect(self.stave("Heard level")).to_contain_text("dashed: the recording")
+        expect(self.stave("Heard pitch")).to_be_visible()
+        self.page.get_by_role("tab", name="Match").click()
+        self.page.get_by_role("button", name="delete it").click()
+        expect(kept).to_have_count(0)
+        self.page.get_by_role("status").get_by_role("button", name="Undo").click()
+        expect(kept.locator("option", has_text="Bell at the Staithe")).to_have_count(1)
 
     def test_what_cannot_be_read_is_said(self) -> None:
         choose = self.page.get_by_label("Choose a recorded note")

@@ -244,7 +244,7 @@ class OfStaves(FigureCase):
         self.assertEqual(list(found), ["steps outside of what is useful"])
         self.assertAlmostEqual(found["steps outside of what is useful"].value, 3 / 5)
         self.assertEqual(found["steps outside of what is useful"].said, "60 %: 20 % of steps under it, 40 % over it")
-        ramp: Json = {"id": "r", "kind": "curve", "points": [[0, 0], [1, 1]], "length_s": 1.0}
+        ramp: Json = {"id": "r", "kind": "curve", "points": [[0, 0], [1, 1]]}
         smooth = of.with_document({**of.document(), "modules": [ramp]})
         # Straight up in semitones: of two octaves the first 0.32 and the last 0.83.
         share = (math.log2(250 / 200) + math.log2(800 / 450)) / 2

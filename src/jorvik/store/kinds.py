@@ -6,6 +6,7 @@ from typing import Any, Final
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
+from jorvik.core.document.recording import check_recording
 from jorvik.core.document.take import check_take
 
 Document = dict[str, Any]
@@ -52,6 +53,11 @@ def _take(document: Document) -> Labels:
     return Labels(take.name, tuple(take.tags), _words([take.name, *take.tags, take.notes, patch.name, *of]))
 
 
+def _recording(document: Document) -> Labels:
+    recording = check_recording(document)
+    return Labels(recording.name, tuple(recording.tags), _words([recording.name, *recording.tags, recording.notes]))
+
+
 def _words(texts: Iterable[str]) -> str:
     return " ".join(" ".join(texts).split()).lower()
 
@@ -59,6 +65,7 @@ def _words(texts: Iterable[str]) -> str:
 PATCHES: Final = Kind("patch", "patches", _patch)
 PHRASES: Final = Kind("phrase", "phrases", _phrase)
 TAKES: Final = Kind("take", "takes", _take)
+RECORDINGS: Final = Kind("recording", "recordings", _recording)
 
-KINDS: Final = (PATCHES, PHRASES, TAKES)
+KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS)
 """Every kind that there is."""

@@ -24,7 +24,7 @@ from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
-from jorvik.web import assist, compute, documents, heard, jobs, judge, live, phrases, sound, sweeps, takes
+from jorvik.web import assist, compute, documents, heard, jobs, judge, live, matching, phrases, sound, sweeps, takes
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.scheduler import Busy, Scheduler
@@ -72,6 +72,7 @@ def create_app(settings: Settings) -> FastAPI:
         takes.router,
         sweeps.router,
         heard.router,
+        matching.router,
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
     for router in (documents.health, jobs.router, *map(documents.router_for, KINDS)):

@@ -1,28 +1,31 @@
 """Matching as a job: what is found in a recording, and a patch brought near to it, with both to be heard."""
 
 import base64
-import binascii
 import io
 import json
 from typing import Annotated, Any, Final, Literal
 
 import numpy as np
 import soundfile
+from fastapi import APIRouter
 from pydantic import Field
 
 from jorvik.core.analysis.matching import Matched, matched
 from jorvik.core.analysis.recording import Recorded, recorded
 from jorvik.core.document.patch import check_patch
+from jorvik.core.document.recording import check_recording
 from jorvik.core.limits import DEFAULT_RATE, MAX_NAME
 from jorvik.core.measure.sound import loudness
 from jorvik.core.modules.base import PlainText
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
-from jorvik.formats.recordings import RecordedFile, read_recorded
+from jorvik.formats.recordings import RecordedFile, packed_recording, read_recorded
 from jorvik.store.jobs import Made
 from jorvik.web.files import file_stem
 from jorvik.web.forms import Document, Form
 from jorvik.web.workers import Cancel, Tell
+
+router = APIRouter(prefix="/match")
 
 MAX_DATA: Final = 8_600_000
 """Letters of a file in base64: 6.4 MB, what a request may carry."""
@@ -31,13 +34,36 @@ _READ = 0.3
 """The share of the work that is done once the recording is read."""
 
 
+class RecordingFile(Form):
+    """A file with the recording of a note, in base64."""
+
+    data: Annotated[str, Field(max_length=MAX_DATA)]
+    name: Annotated[PlainText, Field(max_length=MAX_NAME)] = ""
+
+
+class RecordingPacked(Form):
+    """A recording as it is kept, and what is to be said of it."""
+
+    document: Document
+    remarks: list[str]
+
+
+@router.post("/recording")
+def post_recording(form: RecordingFile) -> RecordingPacked:
+    """Return the recording in a file as a document, trimmed to what is heard."""
+    try:
+        data = base64.b64decode(form.data, validate=True)
+    except ValueError:
+        raise Problem("the recording", "no base64", "a file in base64") from None
+    document, remarks = packed_recording(data, form.name)
+    return RecordingPacked(document=document, remarks=remarks)
+
+
 class MatchJob(Form):
     """A recording, and the patch that is brought near to it, or a new one where none is given."""
 
     kind: Literal["match"]
-    data: Annotated[str, Field(max_length=MAX_DATA)]
-    """The file, in base64."""
-    name: Annotated[PlainText, Field(max_length=MAX_NAME)] = "recording"
+    recording: Document
     document: Document | None = None
     patch: Annotated[PlainText, Field(max_length=MAX_NAME)] = ""
     sequence: int = 0
@@ -47,37 +73,39 @@ class MatchJob(Form):
 
 def match_title(form: MatchJob) -> str:
     """Return what a match is called in a list."""
-    return f"Match with {form.name}"
+    return f"Match with {check_recording(form.recording).name}"
 
 
 def match_about(form: MatchJob) -> dict[str, Any]:
     """Return whose a match is, before it is done."""
-    return {"patch": form.patch, "sequence": form.sequence, "recording": form.name, "new": form.document is None}
+    return {
+        "patch": form.patch,
+        "sequence": form.sequence,
+        "recording": check_recording(form.recording).name,
+        "new": form.document is None,
+    }
 
 
 def made_match(form: MatchJob, cancelled: Cancel, tell: Tell) -> Made:
     """Return what was found, the patch, how far it is, and the recording from its note-on on, to be heard beside it."""
-    try:
-        data = base64.b64decode(form.data, validate=True)
-    except (binascii.Error, ValueError):
-        raise Problem("the recording", "no base64", "a file in base64") from None
-    read = read_recorded(data)
+    recording = check_recording(form.recording)
+    read = read_recorded(recording.data)
     found = recorded(read.samples, read.rate, form.note_off_s, read.remarks)
     tell((_READ, _so_far(found)))
     patch = None if form.document is None else check_patch(form.document)
     near = matched(found, patch, cancelled, lambda share: tell((_READ + (1 - _READ) * share, _so_far(found))))
     named = near.patch.document()
     if patch is None:
-        named["name"] = form.name[:MAX_NAME] or "From a recording"
+        named["name"] = recording.name
     answer = {
-        "name": form.name,
+        "name": recording.name,
         "found": _facts(found),
         "fit": {**near.facts(), "lanes": _lanes(near)},
         "document": named,
         **_heard(read, found, near),
     }
     return Made(
-        json.dumps(answer).encode(), "application/json", f"{file_stem(form.name)}-match.json", match_about(form)
+        json.dumps(answer).encode(), "application/json", f"{file_stem(recording.name)}-match.json", match_about(form)
     )
 
 

@@ -8,6 +8,8 @@
   import ValueField from '../common/ValueField.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
+  import TextField from '../common/TextField.svelte';
+  import { HEARD } from '../sheet/heard';
   import MatchLane from './MatchLane.svelte';
   import { matching } from './matching-now';
 
@@ -25,6 +27,12 @@
     void messages.attempt(() => matching.show());
   });
 
+  const kept = $derived(matching.heads.find((head) => head.id === matching.recording));
+  /** Shows what is heard of the patch beside the recording, on the note's own time. */
+  function onStaves(): void {
+    for (const name of HEARD) if (!workbench.pinned.includes(`heard:${name}`)) workbench.pin(`heard:${name}`);
+    workbench.view = 'note';
+  }
   function take(file: File | undefined): void {
     if (file) void messages.attempt(() => matching.read(file));
   }
@@ -99,7 +107,16 @@
     />
     <span>with</span>
     <FileButton label="Choose a recorded note" accept=".wav,.flac,.ogg,audio/*" onfile={take}>a recording…</FileButton>
-    {#if found && matching.canAgain}
+    {#if matching.heads.length > 0}
+      <Choice
+        look="quiet"
+        label="Recordings that are kept"
+        value={matching.recording}
+        options={[['', 'a kept one…'], ...matching.heads.map((head) => [head.id, head.name] as const)]}
+        onchoose={(id) => id && void messages.attempt(() => matching.choose(id))}
+      />
+    {/if}
+    {#if found && matching.recording}
       <span>let go at</span>
       <ValueField
         value={matching.noteOff ?? found.note_off_s ?? found.seconds}
@@ -119,7 +136,7 @@
         <Progressbar progress={percent} animate={false} size="h-1.5" classes={{ inside: 'inside' }} />
       </div>
       <Button look="bare" onclick={() => matching.cancel()}>cancel</Button>
-    {:else if matching.canAgain}
+    {:else if matching.recording}
       <Button onclick={() => void messages.attempt(() => matching.again())}>Again</Button>
     {/if}
     {#if match}
@@ -182,9 +199,21 @@
       />
     </div>
     <div class="lower">
-      <ul aria-label="What was found in the recording">
-        {#each found.sentences as sentence (sentence)}<li>{sentence}</li>{/each}
-      </ul>
+      <div>
+        {#if kept}
+          <div class="acts kept">
+            <TextField
+              label="Name of the recording"
+              value={kept.name}
+              onset={(name) => void messages.attempt(() => matching.rename(name))}
+            />
+            <Button look="bare" onclick={() => void messages.attempt(() => matching.remove())}>delete it</Button>
+          </div>
+        {/if}
+        <ul aria-label="What was found in the recording">
+          {#each found.sentences as sentence (sentence)}<li>{sentence}</li>{/each}
+        </ul>
+      </div>
       <div class="fit">
         {#if match}
           <table class="figures">
@@ -206,6 +235,10 @@
             {#if !matching.anew}<Button onclick={() => matching.accept()}>Take it</Button>{/if}
             <Button onclick={() => void messages.attempt(() => matching.keep())}>Keep as a new patch</Button>
             <Button onclick={() => matching.ghost()}>As ghost</Button>
+            <Button
+              data-hint="Level, brightness and pitch as they are heard, the recording's behind them"
+              onclick={onStaves}>On the staves</Button
+            >
           </div>
           <ul aria-label="What was changed">
             {#each match.fit.changes as change (change)}<li>{change}</li>{/each}

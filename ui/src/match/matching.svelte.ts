@@ -1,5 +1,5 @@
 /** A recorded note held against the open patch: what is found in it, a patch brought near to it, both to be heard. */
-import { api, asBody, unwrap, type Job, type Patch } from '../api/api';
+import { api, asBody, unwrap, type Head, type Job, type Patch } from '../api/api';
 import { cut } from '../common/text';
 import { base64Of } from '../state/files';
 import { underWay } from '../state/jobs.svelte';
@@ -62,7 +62,10 @@ export class Matching {
   /** Which of the two a blind listener hears as A, and whether that was told. */
   blind: { first: 'recording' | 'patch'; told: boolean } | null = $state.raw(null);
   private job = $state('');
-  private file: { data: string; name: string } | null = null;
+  /** The recordings that are kept. */
+  heads: Head[] = $state.raw([]);
+  /** The one that is matched, by its identity in the store. */
+  recording = $state('');
   private shownOf = '';
 
   constructor(
@@ -73,17 +76,13 @@ export class Matching {
   readonly running: Job | undefined = $derived.by(() =>
     this.bench.jobs.all.find((job) => job.id === this.job && underWay(job))
   );
-  /** Whether the recording can be read again in another way. */
-  get canAgain(): boolean {
-    return this.file !== null;
-  }
-
   /** Shows what was matched last with the open patch. */
   async show(): Promise<void> {
     if (this.shownOf === this.bench.id || this.running) return;
     this.shownOf = this.bench.id;
     this.match = this.found = this.blind = null;
     this.trouble = '';
+    await this.refresh();
     const last = this.bench.jobs.all.find(
       ({ kind, state, facts }) => kind === 'match' && state === 'done' && facts['patch'] === this.bench.id
     );
@@ -96,22 +95,61 @@ export class Matching {
       throw new Error(
         `${file.name}: found ${(file.size / 1e6).toFixed(1)} MB; it must be ${MOST_BYTES / 1e6} MB at most: a shorter stretch, or FLAC.`
       );
-    this.file = { data: await base64Of(file), name: cut(file.name.replace(/\.[^.]*$/, ''), 120) };
+    const name = cut(file.name.replace(/\.[^.]*$/, ''), 120);
+    const packed = await unwrap(api.POST('/api/match/recording', { body: { data: await base64Of(file), name } }));
+    if (packed.remarks.length > 0) messages.say(packed.remarks.join(' '));
+    const kept = await unwrap(api.POST('/api/recordings', { body: { document: packed.document, write: freshId() } }));
+    await this.refresh();
+    await this.choose(kept.id);
+  }
+
+  /** Reads which recordings there are. */
+  async refresh(): Promise<void> {
+    this.heads = await unwrap(api.GET('/api/recordings'));
+  }
+
+  /** Matches one of the recordings that are kept. */
+  async choose(id: string): Promise<void> {
+    this.recording = id;
     this.noteOff = null;
     await this.again();
+  }
+
+  async rename(name: string): Promise<void> {
+    const path = { document_id: this.recording };
+    const kept = await unwrap(api.GET('/api/recordings/{document_id}', { params: { path } }));
+    const body = { document: { ...kept.document, name: cut(name, 120) }, sequence: kept.sequence, write: freshId() };
+    await unwrap(api.PUT('/api/recordings/{document_id}/draft', { params: { path }, body }));
+    await this.refresh();
+  }
+
+  async remove(): Promise<void> {
+    const params = { path: { document_id: this.recording } };
+    const name = this.heads.find((head) => head.id === this.recording)?.name ?? 'The recording';
+    await unwrap(api.DELETE('/api/recordings/{document_id}', { params }));
+    this.recording = '';
+    await this.refresh();
+    const back = async (): Promise<void> => {
+      await unwrap(api.POST('/api/recordings/{document_id}/undelete', { params }));
+      await this.refresh();
+      this.recording = params.path.document_id;
+    };
+    messages.say(`${name} was deleted.`, false, { label: 'Undo', run: () => void messages.attempt(back) });
   }
 
   /** Matches the same recording once more, as is said now. */
   async again(): Promise<void> {
     const { patch } = this.bench;
-    if (!this.file || !patch) return;
+    if (!this.recording || !patch) return;
+    const path = { document_id: this.recording };
+    const recording = (await unwrap(api.GET('/api/recordings/{document_id}', { params: { path } }))).document;
     this.match = this.found = this.blind = null;
     this.trouble = '';
     this.shownOf = this.bench.id;
     const about = { patch: this.bench.id, sequence: this.bench.drafts.head?.sequence ?? 0 };
     const off = this.noteOff === null ? {} : { note_off_s: this.noteOff };
     const of = this.anew ? {} : { document: asBody(patch) };
-    this.job = await this.bench.jobs.ask({ kind: 'match', ...this.file, ...about, ...of, ...off }, (job) => {
+    this.job = await this.bench.jobs.ask({ kind: 'match', recording, ...about, ...of, ...off }, (job) => {
       if (job.state === 'failed') this.trouble = job.said;
       if (job.state === 'done') void messages.attempt(() => this.take(job));
     });

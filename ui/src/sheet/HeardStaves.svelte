@@ -6,6 +6,7 @@
   import Plot from '../common/Plot.svelte';
   import ValueField from '../common/ValueField.svelte';
   import { ground, inks, type Surface } from '../draw/draw';
+  import { matching } from '../match/matching-now';
   import { workFor } from '../state/window';
   import { workbench } from '../state/workbench.svelte';
   import { heardExtent, heardText, type HeardLanes, type HeardName } from './heard';
@@ -42,6 +43,16 @@
     }
   }
 
+  /** The recording that the patch is matched with, on the same scales: what is aimed at. */
+  const target = $derived.by(() => {
+    const { found } = matching;
+    if (!found || !lanes) return null;
+    const { lanes: of, pitch_hz: hz, note_on_s: on } = found;
+    const off = hz ? 12 * Math.log2(hz / 440) + 69 - lanes.key : 0;
+    const pitch = of.pitch_cents.map((cents) => (cents === null || !hz ? null : cents / 100 + off));
+    return { on, level: of.level_db, brightness: of.brightness_hz, pitch };
+  });
+
   function reads(name: HeardName): string {
     const { cursor } = workbench;
     if (!lanes) return trouble || 'listening…';
@@ -58,24 +69,35 @@
     ground(on, sheet, ink);
     const log = name === 'brightness';
     const scaled = (value: number): number => (log ? Math.log2(Math.max(value, 1)) : value);
-    const [least, greatest] = heardExtent(name, lanes[name]);
+    const [least, greatest] = heardExtent(name, [...lanes[name], ...(target?.[name] ?? [])]);
     const [low, high] = [scaled(least), scaled(greatest)];
     const y = (value: number): number => height - 4 - ((scaled(value) - low) / (high - low || 1)) * (height - 8);
-    context.beginPath();
-    let begun = false;
-    lanes[name].forEach((value, i) => {
-      const x = placeOf(sheet, i * lanes!.hop_s) * width;
-      if (value === null || value < least || value > greatest || x < 0 || x > width) {
-        begun = false;
-        return;
-      }
-      if (begun) context.lineTo(x, y(value));
-      else context.moveTo(x, y(value));
-      begun = true;
-    });
-    context.strokeStyle = ink.ink;
-    context.lineWidth = 1.6;
-    context.stroke();
+    const traced = (
+      values: readonly (number | null)[],
+      from: number,
+      colour: string,
+      dash: readonly number[]
+    ): void => {
+      context.beginPath();
+      let begun = false;
+      values.forEach((value, i) => {
+        const x = placeOf(sheet, from + i * lanes!.hop_s) * width;
+        if (value === null || value < least || value > greatest || x < 0 || x > width) {
+          begun = false;
+          return;
+        }
+        if (begun) context.lineTo(x, y(value));
+        else context.moveTo(x, y(value));
+        begun = true;
+      });
+      context.setLineDash([...dash]);
+      context.strokeStyle = colour;
+      context.lineWidth = 1.6;
+      context.stroke();
+      context.setLineDash([]);
+    };
+    if (target) traced(target[name], lanes.on_s - target.on, ink.faint, [6, 4]);
+    traced(lanes[name], 0, ink.ink, []);
     context.fillStyle = ink.faint;
     context.textAlign = 'right';
     context.textBaseline = 'middle';
@@ -88,7 +110,7 @@
   <section class="stave" aria-label="Heard {name}">
     <div class="left">
       <div class="title">
-        <b>Heard {name}</b>
+        <b>Heard {name}</b>{#if target}<small>dashed: the recording</small>{/if}
         <output>{reads(name)}</output>
         <Button look="bare" aria-label="Put away heard {name}" onclick={() => workbench.pin(`heard:${name}`)}>✕</Button>
       </div>
@@ -137,6 +159,10 @@
   }
   .title b {
     font-size: 14.5px;
+  }
+  small {
+    font-size: 12px;
+    color: var(--faint);
   }
   output {
     margin-left: auto;

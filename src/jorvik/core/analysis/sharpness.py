@@ -4,10 +4,12 @@ The library takes seconds to import and a third of a processor to ask, so it is 
 starts while the first sounds are made, and does not hold up those who make more.
 """
 
+import os
 import signal
 import subprocess
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from typing import TYPE_CHECKING, Final, Self
 
 import numpy as np
@@ -88,11 +90,14 @@ def _serve() -> None:
     # Ctrl-C is for whoever asks, and ends us by closing the pipe.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     sharpness(np.linspace(0.0, 24_000.0, 481), np.full(481, 1e-4))
-    while len(count := reads.read(_COUNT.itemsize)) == _COUNT.itemsize:
-        size = int(np.frombuffer(count, _COUNT)[0])
-        hz, power = np.frombuffer(reads.read(2 * size * _NUMBER.itemsize), _NUMBER).reshape(2, size)
-        writes.write(np.array(sharpness(hz, power), dtype=_NUMBER).tobytes())
-        writes.flush()
+    with suppress(BrokenPipeError):
+        while len(count := reads.read(_COUNT.itemsize)) == _COUNT.itemsize:
+            size = int(np.frombuffer(count, _COUNT)[0])
+            hz, power = np.frombuffer(reads.read(2 * size * _NUMBER.itemsize), _NUMBER).reshape(2, size)
+            writes.write(np.array(sharpness(hz, power), dtype=_NUMBER).tobytes())
+            writes.flush()
+    # What could not be handed over is not tried again as the process ends.
+    os.dup2(os.open(os.devnull, os.O_WRONLY), writes.fileno())
 
 
 if __name__ == "__main__":
