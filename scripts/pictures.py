@@ -117,7 +117,7 @@ def swept(page: Page) -> None:
     page.get_by_role("tab", name="Range").click()
     page.get_by_label("Where the sweep begins").fill("60 Hz")
     page.get_by_label("Where the sweep begins").press("Enter")
-    page.get_by_role("button", name="Find its useful range").click()
+    page.get_by_role("button", name="Sweep", exact=True).click()
     page.get_by_role("button", name="Play it through").wait_for(timeout=60_000)
     page.get_by_role("button", name="Keep it with the patch").click()
     page.mouse.move(520, 330)
@@ -125,8 +125,11 @@ def swept(page: Page) -> None:
 
 def range_map(page: Page) -> None:
     """Two controls at once."""
-    swept(page)
-    page.get_by_label("Map it with another").select_option("wavetable_position")
+    open_demo(page, "Weir Murmur")
+    page.get_by_role("tab", name="Range").click()
+    page.get_by_role("button", name="Sweep", exact=True).click()
+    page.get_by_role("button", name="Play it through").wait_for(timeout=60_000)
+    page.get_by_label("Map it with another").select_option("resonance")
     page.get_by_role("button", name="Back to the curves").wait_for(timeout=120_000)
     page.mouse.move(620, 300)
 

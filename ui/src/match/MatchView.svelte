@@ -220,7 +220,7 @@
             <caption>Left over the note</caption>
             <thead
               ><tr
-                ><th></th><th>now</th>{#if match.fit.before}<th>before</th>{/if}</tr
+                ><th></th><th>now</th>{#if match.fit.before}<th>before</th>{/if}<th>most at</th></tr
               ></thead
             >
             <tbody>
@@ -232,7 +232,7 @@
             </tbody>
           </table>
           <div class="acts">
-            {#if !matching.anew}<Button onclick={() => matching.accept()}>Take it</Button>{/if}
+            {#if !matching.isNew}<Button onclick={() => matching.accept()}>Take it</Button>{/if}
             <Button onclick={() => void messages.attempt(() => matching.keep())}>Keep as a new patch</Button>
             <Button onclick={() => matching.ghost()}>As ghost</Button>
             <Button

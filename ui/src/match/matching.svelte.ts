@@ -57,6 +57,8 @@ export class Matching {
   trouble = $state('');
   /** Whether a new patch is made, or the open one brought near. */
   anew = $state(true);
+  /** Whether the match that is shown is a new patch. */
+  isNew = $state(true);
   /** When it is let go, by hand; as found where nothing is said. */
   noteOff: number | null = $state(null);
   /** Which of the two a blind listener hears as A, and whether that was told. */
@@ -95,6 +97,7 @@ export class Matching {
       throw new Error(
         `${file.name}: found ${(file.size / 1e6).toFixed(1)} MB; it must be ${MOST_BYTES / 1e6} MB at most: a shorter stretch, or FLAC.`
       );
+    this.match = this.found = this.blind = null;
     const name = cut(file.name.replace(/\.[^.]*$/, ''), 120);
     const packed = await unwrap(api.POST('/api/match/recording', { body: { data: await base64Of(file), name } }));
     if (packed.remarks.length > 0) messages.say(packed.remarks.join(' '));
@@ -170,7 +173,7 @@ export class Matching {
     );
     this.match = made as unknown as Match;
     this.found = this.match.found;
-    this.anew = Boolean(job.facts['new']);
+    this.isNew = Boolean(job.facts['new']);
   }
 
   cancel(): void {
@@ -213,7 +216,7 @@ export class Matching {
     const { match } = this;
     if (!match) return;
     const name = cut(String(match.document['name'] ?? match.name), 110);
-    const body = { document: { ...match.document, name: this.anew ? name : `${name}, matched` }, write: freshId() };
+    const body = { document: { ...match.document, name: this.isNew ? name : `${name}, matched` }, write: freshId() };
     const kept = await unwrap(api.POST('/api/patches', { body }));
     await this.bench.refreshHeads();
     await this.bench.open(kept.id);

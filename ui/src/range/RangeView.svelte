@@ -136,7 +136,11 @@
         <span>{at.low_db.toFixed(1).replace('-', '−')} dB under the octave</span>
         {#if at.change_db !== null}<span>{at.change_db.toFixed(1)} dB from the step before</span>{/if}
       {:else}
-        <span>Point to read a step, press to hear it, glide to hear the sweep.</span>
+        <span
+          >{ranging.map
+            ? 'Point to read a pair, click to go there.'
+            : 'Point to read a step, press to hear it, glide to hear the sweep.'}</span
+        >
       {/if}
     </output>
     <div class="lower">

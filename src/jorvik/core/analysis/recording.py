@@ -14,7 +14,7 @@ from jorvik.core.analysis.vibrato_fit import Vibrato, fitted_vibrato
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.problems import Problem
 from jorvik.core.units.pitch import key_at
-from jorvik.core.units.words import note_name, rate_text, share_text, time_text
+from jorvik.core.units.words import in_words, note_name, rate_text, share_text, time_text
 
 Flags = NDArray[np.bool_]
 """Of each moment whether something is so."""
@@ -102,7 +102,8 @@ class Recorded:
                 f"sure by {share_text(self.sure['pitch'])}."
             )
         if self.onset is not None:
-            said.append(f"It slides in from {self.onset.cents:+.0f} cents within {_short(self.onset.glide_s)}.")
+            off = in_words(round(self.onset.cents), "cents")
+            said.append(f"It slides in from {off} within {_short(self.onset.glide_s)}.")
         for name, of, unit in (("Vibrato", self.vibrato, "cents"), ("Tremolo", self.tremolo, "dB")):
             if of is not None:
                 begins = self._moves_from + of.start_s - self.note_on_s
