@@ -133,6 +133,31 @@ export function usefulEnds(on: Surface, scale: Scale, ends: { low: number; high:
   context.setLineDash([]);
 }
 
+/** Draws points as a line, broken where there is none; `place` says where one stands, or that it stands nowhere. */
+export function brokenLine(
+  on: Surface,
+  values: readonly (number | null)[],
+  place: (value: number, i: number) => readonly [number, number] | null,
+  colour: string,
+  weight: number,
+  dash: readonly number[] = []
+): void {
+  const { context } = on;
+  context.beginPath();
+  let begun = false;
+  values.forEach((value, i) => {
+    const at = value === null ? null : place(value, i);
+    if (at && begun) context.lineTo(...at);
+    else if (at) context.moveTo(...at);
+    begun = at !== null;
+  });
+  context.setLineDash([...dash]);
+  context.strokeStyle = colour;
+  context.lineWidth = weight;
+  context.stroke();
+  context.setLineDash([]);
+}
+
 /** Draws a row as a line; a column in which it moves far is drawn from its least to its greatest. */
 export function line(
   on: Surface,

@@ -1,6 +1,6 @@
 <script lang="ts">
   import Plot from '../common/Plot.svelte';
-  import { inks, SMALL_FONT, type Surface } from '../draw/draw';
+  import { brokenLine, inks, SMALL_FONT, type Surface } from '../draw/draw';
 
   /** One lane of a recording, and the same of the patch that was brought near to it: over each other, on one axis. */
   interface Props {
@@ -34,33 +34,12 @@
     context.fillStyle = ink.ink;
     context.fillRect(Math.round(x(on)), 0, 1, height);
     if (off !== null) context.fillRect(Math.round(x(off)), 0, 1, height);
-    const traced = (
-      values: readonly (number | null)[],
-      from: number,
-      colour: string,
-      weight: number,
-      dash: number[]
-    ): void => {
-      context.beginPath();
-      let begun = false;
-      values.forEach((value, i) => {
-        if (value === null || at(value) < low) {
-          begun = false;
-          return;
-        }
-        const [px, py] = [x(from + i * HOP_S), y(value)];
-        if (begun) context.lineTo(px, py);
-        else context.moveTo(px, py);
-        begun = true;
-      });
-      context.setLineDash(dash);
-      context.strokeStyle = colour;
-      context.lineWidth = weight;
-      context.stroke();
-      context.setLineDash([]);
-    };
-    traced(recorded, 0, ink.ink, 1.8, []);
-    traced(own, on, ink.faint, 1.5, [6, 4]);
+    const place =
+      (from: number) =>
+      (value: number, i: number): readonly [number, number] | null =>
+        at(value) < low ? null : [x(from + i * HOP_S), y(value)];
+    brokenLine(to, recorded, place(0), ink.ink, 1.8);
+    brokenLine(to, own, place(on), ink.faint, 1.5, [6, 4]);
     context.font = SMALL_FONT;
     context.textBaseline = 'middle';
     context.textAlign = 'left';

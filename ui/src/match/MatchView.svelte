@@ -1,10 +1,10 @@
 <script lang="ts">
-  import { Progressbar } from 'flowbite-svelte';
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import FileButton from '../common/FileButton.svelte';
   import { hertz, shown } from '../common/format';
   import Swatch from '../common/Swatch.svelte';
+  import JobProgress from '../common/JobProgress.svelte';
   import ValueField from '../common/ValueField.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -20,7 +20,6 @@
     match: matching.match,
     running: matching.running
   });
-  const percent = $derived(Math.round((running?.progress ?? 0) * 100));
 
   $effect(() => {
     void [workbench.id, workbench.jobs.all.length];
@@ -132,10 +131,7 @@
       />
     {/if}
     {#if running}
-      <div class="progress" role="status" aria-label="The patch is brought near, {percent} %">
-        <Progressbar progress={percent} animate={false} size="h-1.5" classes={{ inside: 'inside' }} />
-      </div>
-      <Button look="bare" onclick={() => matching.cancel()}>cancel</Button>
+      <JobProgress job={running} says="The patch is brought near" oncancel={() => matching.cancel()} />
     {:else if matching.recording}
       <Button onclick={() => void messages.attempt(() => matching.again())}>Again</Button>
     {/if}
@@ -283,9 +279,6 @@
     align-items: center;
     gap: 6px;
     margin-left: auto;
-  }
-  .progress {
-    width: 90px;
   }
   .lanes {
     flex: 1 1 0;

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { hertz, shown } from '../common/format';
   import Plot from '../common/Plot.svelte';
-  import { inkOf, inks, SMALL_FONT, type Surface } from '../draw/draw';
+  import { brokenLine, inkOf, inks, SMALL_FONT, type Surface } from '../draw/draw';
   import { placeOf, roundValues, stepAt, valueAt, type Range } from './range';
 
   /** Every figure over a sweep, on one axis: brightness over a quiet picture of the bands, then level, sharpness, low. */
@@ -158,19 +158,8 @@
       context.textAlign = 'left';
       context.fillStyle = ink.faint;
       context.fillText(strip.title, 7, strip.top + 9);
-      context.beginPath();
-      let begun = false;
-      range.steps.forEach((s, i) => {
-        const value = strip.at(i);
-        if (value === null) return;
-        const [px, py] = [x(s.value) * on.width, y(value)];
-        if (begun) context.lineTo(px, py);
-        else context.moveTo(px, py);
-        begun = true;
-      });
-      context.strokeStyle = ink.ink;
-      context.lineWidth = 1.8;
-      context.stroke();
+      const values = range.steps.map((_, i) => strip.at(i));
+      brokenLine(on, values, (value, i) => [x(range.steps[i]!.value) * on.width, y(value)], ink.ink, 1.8);
     }
     // What is not useful stands back.
     const shade = (from: number, to: number): void => {
@@ -212,7 +201,6 @@
     onpoint(Math.max(0, Math.min(range.steps.length - 1, now + by)), event.key === 'Enter' || event.shiftKey);
   }
   function pull(which: 0 | 1, event: PointerEvent & { currentTarget: HTMLElement }): void {
-    event.stopPropagation();
     if (event.type === 'pointerdown') event.currentTarget.setPointerCapture(event.pointerId);
     if (event.buttons === 0) return;
     const box = event.currentTarget.parentElement!.getBoundingClientRect();
@@ -233,26 +221,28 @@
   });
 </script>
 
-<!-- The whole picture is one slider: it moves from step to step, and Enter or a press lets the step be heard. -->
-<div
-  class="range"
-  role="slider"
-  tabindex="0"
-  aria-label="Step of the sweep of {range.title.toLowerCase()}"
-  aria-valuemin={0}
-  aria-valuemax={range.steps.length - 1}
-  aria-valuenow={step ?? 0}
-  aria-valuetext={said}
-  onpointerdown={point}
-  onpointermove={point}
-  onpointerup={() => onpoint(step, false)}
-  onpointercancel={() => onpoint(step, false)}
-  onpointerleave={(event) => event.buttons === 0 && onpoint(null, false)}
-  {onkeydown}
-  onkeyup={() => onpoint(step, false)}
-  onblur={() => onpoint(step, false)}
->
-  <Plot {draw} />
+<!-- The picture is one slider: it moves from step to step, and Enter or a press lets the step be heard. -->
+<div class="range">
+  <div
+    class="picture"
+    role="slider"
+    tabindex="0"
+    aria-label="Step of the sweep of {range.title.toLowerCase()}"
+    aria-valuemin={0}
+    aria-valuemax={range.steps.length - 1}
+    aria-valuenow={step ?? 0}
+    aria-valuetext={said}
+    onpointerdown={point}
+    onpointermove={point}
+    onpointerup={() => onpoint(step, false)}
+    onpointercancel={() => onpoint(step, false)}
+    onpointerleave={(event) => event.buttons === 0 && onpoint(null, false)}
+    {onkeydown}
+    onkeyup={() => onpoint(step, false)}
+    onblur={() => onpoint(step, false)}
+  >
+    <Plot {draw} />
+  </div>
   {#each marks as { name, value } (name)}
     <i class="mark" style:left="{x(value) * 100}%"><span>{name} {inUnit(value)}</span></i>
   {/each}
@@ -279,9 +269,12 @@
 </div>
 
 <style>
-  .range {
+  .range,
+  .picture {
     position: absolute;
     inset: 0;
+  }
+  .picture {
     cursor: crosshair;
     touch-action: none;
   }

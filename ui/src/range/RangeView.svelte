@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { Progressbar } from 'flowbite-svelte';
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import { hertz, noteName, shown } from '../common/format';
+  import JobProgress from '../common/JobProgress.svelte';
   import ValueField from '../common/ValueField.svelte';
   import { modules, routes } from '../state/document';
   import { messages } from '../state/messages.svelte';
@@ -59,7 +59,6 @@
     next[which] = value;
     ranging.keep(...next, `useful end ${which}`);
   }
-  const percent = $derived(Math.round((running?.progress ?? 0) * 100));
 </script>
 
 <div class="panel">
@@ -96,10 +95,7 @@
       onchoose={(name) => (ranging.notes = name as Notes)}
     />
     {#if running}
-      <div class="progress" role="status" aria-label="The sweep is made, {percent} %">
-        <Progressbar progress={percent} animate={false} size="h-1.5" classes={{ inside: 'inside' }} />
-      </div>
-      <Button look="bare" onclick={() => ranging.cancel()}>cancel</Button>
+      <JobProgress job={running} says="The sweep is made" oncancel={() => ranging.cancel()} />
     {:else}
       <Button onclick={() => void messages.attempt(() => ranging.sweep())}>Sweep</Button>
     {/if}
@@ -195,9 +191,6 @@
     border-bottom: 1px solid var(--rule);
     font-size: 13px;
     color: var(--faint);
-  }
-  .progress {
-    width: 90px;
   }
   .behind {
     font-style: italic;

@@ -5,7 +5,7 @@
   import { shown } from '../common/format';
   import Plot from '../common/Plot.svelte';
   import ValueField from '../common/ValueField.svelte';
-  import { ground, inks, type Surface } from '../draw/draw';
+  import { brokenLine, ground, inks, type Surface } from '../draw/draw';
   import { matching } from '../match/matching-now';
   import { workFor } from '../state/window';
   import { workbench } from '../state/workbench.svelte';
@@ -72,32 +72,14 @@
     const [least, greatest] = heardExtent(name, [...lanes[name], ...(target?.[name] ?? [])]);
     const [low, high] = [scaled(least), scaled(greatest)];
     const y = (value: number): number => height - 4 - ((scaled(value) - low) / (high - low || 1)) * (height - 8);
-    const traced = (
-      values: readonly (number | null)[],
-      from: number,
-      colour: string,
-      dash: readonly number[]
-    ): void => {
-      context.beginPath();
-      let begun = false;
-      values.forEach((value, i) => {
+    const place =
+      (from: number) =>
+      (value: number, i: number): readonly [number, number] | null => {
         const x = placeOf(sheet, from + i * lanes!.hop_s) * width;
-        if (value === null || value < least || value > greatest || x < 0 || x > width) {
-          begun = false;
-          return;
-        }
-        if (begun) context.lineTo(x, y(value));
-        else context.moveTo(x, y(value));
-        begun = true;
-      });
-      context.setLineDash([...dash]);
-      context.strokeStyle = colour;
-      context.lineWidth = 1.6;
-      context.stroke();
-      context.setLineDash([]);
-    };
-    if (target) traced(target[name], lanes.on_s - target.on, ink.faint, [6, 4]);
-    traced(lanes[name], 0, ink.ink, []);
+        return value < least || value > greatest || x < 0 || x > width ? null : [x, y(value)];
+      };
+    if (target) brokenLine(on, target[name], place(lanes.on_s - target.on), ink.faint, 1.6, [6, 4]);
+    brokenLine(on, lanes[name], place(0), ink.ink, 1.6);
     context.fillStyle = ink.faint;
     context.textAlign = 'right';
     context.textBaseline = 'middle';

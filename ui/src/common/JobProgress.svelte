@@ -1,0 +1,20 @@
+<script lang="ts">
+  import { Progressbar } from 'flowbite-svelte';
+  import type { Job } from '../api/api';
+  import Button from './Button.svelte';
+
+  /** How far a job is that this view waits for, and a way to give it up. */
+  let { job, says, oncancel }: { job: Job; says: string; oncancel: () => void } = $props();
+  const percent = $derived(Math.round(job.progress * 100));
+</script>
+
+<div class="progress" role="status" aria-label="{says}, {percent} %">
+  <Progressbar progress={percent} animate={false} size="h-1.5" classes={{ inside: 'inside' }} />
+</div>
+<Button look="bare" onclick={oncancel}>cancel</Button>
+
+<style>
+  .progress {
+    width: 90px;
+  }
+</style>
