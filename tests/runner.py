@@ -13,6 +13,7 @@ from pathlib import Path
 
 from coverage import Coverage
 
+from jorvik.core.analysis.warm import warm_analysis
 from jorvik.core.voice.warm import warm
 from tests import support
 
@@ -69,6 +70,7 @@ def main(words: list[str], watch: Coverage | None = None) -> int:
     if words:
         return closed(*run_tests(lambda name: any(word in name for word in words)))
     warm()
+    warm_analysis()
     passed = failed = 0
     with tempfile.TemporaryFile("w+") as told:
         beside = subprocess.Popen(
@@ -102,6 +104,7 @@ def closed(passed: int, failed: int) -> int:
 def run_tests(is_chosen: Callable[[str], bool]) -> tuple[int, int]:
     """Run the tests whose names are chosen, and return how many passed and failed."""
     warm()
+    warm_analysis()
     found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
     chosen = unittest.TestSuite(test for test in leaves(found) if is_chosen(test.id()))
     try:

@@ -215,6 +215,22 @@ class OfATone(unittest.TestCase):
                 for mark, wanted in ((found.starts_at, starts), (found.stops_at, stops)):
                     self.assertLess(max(mark / wanted, wanted / mark), THIRD)
 
+    def test_it_is_silent_where_the_filter_leaves_nothing_of_the_partials(self) -> None:
+        """Notes that fall silent by their cutoff: by the filter's formula the sum of the partials is 40 dB down."""
+        hz = HZ * 4
+
+        def power(cutoff: float) -> float:
+            each = [(number * hz / cutoff, level) for number, level in enumerate(PARTIALS, 1)]
+            return sum(level**2 / (1 + w**4) for w, level in each)
+
+        cutoffs = np.geomspace(16.0, 16_000.0, 2000)
+        down = 10 * np.log10([power(cutoff) / power(16_000.0) for cutoff in cutoffs])
+        wanted = float(cutoffs[np.flatnonzero(down >= -40)[0]])
+        found = useful_range(toned(), "cutoff", 16.0, 16_000.0, key=KEY + 24)
+        assert found.silent_until is not None
+        self.assertLess(max(found.silent_until / wanted, wanted / found.silent_until), THIRD)
+        self.assertIsNone(found.silent_from)
+
     def test_routes_on_it_are_off_unless_they_are_kept(self) -> None:
         moved = toned(modules=[{"id": "up", "kind": "macro"}], routes=[
             {"source": "up", "destination": "cutoff", "amount": 48.0}

@@ -5,11 +5,13 @@ anywhere in it can never meet a stale kernel: the compiler on its own looks only
 at the functions which it calls.
 """
 
+import fcntl
 import hashlib
 import os
 import shutil
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from importlib import import_module
 from pathlib import Path
 from typing import Any, Final, TypeVar, cast
@@ -19,6 +21,7 @@ import numba
 import numpy as np
 from llvmlite import ir
 from numba.core import cgutils
+from numba.core.caching import IndexDataCacheFile
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
@@ -66,6 +69,31 @@ def prune_caches() -> None:
 
 DIGEST = source_digest()
 numba.config.CACHE_DIR = str(cache_folder())  # type: ignore[attr-defined]
+
+
+@contextmanager
+def _alone() -> Iterator[None]:
+    """Keep other processes and threads from writing to the cache meanwhile."""
+    cache_folder().mkdir(parents=True, exist_ok=True)
+    with (cache_folder() / "writing.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+_save: Final[Callable[..., None]] = IndexDataCacheFile.save
+
+
+def _save_alone(file: IndexDataCacheFile, key: Any, data: Any) -> None:
+    """Write a kernel to the cache, nobody else writing.
+
+    The compiler chooses a file's name by an index that it reads before and writes after: two processes that compile
+    at once choose the same name, and the kernel that is read from it later is another one's, whose call is a crash.
+    """
+    with _alone():
+        _save(file, key, data)
+
+
+IndexDataCacheFile.save = _save_alone  # type: ignore[method-assign]
 
 
 def kernel(function: F) -> F:

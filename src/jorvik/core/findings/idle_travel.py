@@ -48,7 +48,7 @@ def find(context: Context) -> Iterator[Finding]:
         )
     for module in patch.modules:
         kept = patch.useful_ranges.get(f"macro:{module.id}")
-        if module.kind != "macro" or kept is None:
+        if kept is None or not module.is_control:
             continue
         share = 1.0 - (min(kept.high, 1.0) - max(kept.low, 0.0))
         if share > SHARE:
@@ -68,7 +68,7 @@ def _travel(patch: Patch, route: Route, at: Destination) -> tuple[float, float] 
     if route.mode == "range" and route.low is not None and route.high is not None:
         return route.low, route.high
     source = patch.modules_by_id.get(route.source)
-    if route.adds and source is not None and source.kind == "macro" and route.polarity != "bipolar":
+    if route.adds and source is not None and source.is_control and route.polarity != "bipolar":
         base = patch.base(at)
         return base, min(max(at.moved(base, route.amount), at.low), at.high)
     return None
