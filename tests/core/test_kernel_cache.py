@@ -1,40 +1,45 @@
 """The cache of compiled kernels, written by several processes at once."""
 
-import subprocess
-import sys
+import multiprocessing
 import tempfile
-import time
 import unittest
+from multiprocessing.synchronize import Barrier
 
 from numba.core.caching import IndexDataCacheFile
 
 from jorvik.core.dsp import kernels
 
-WRITES = """
-import sys, time
-from numba.core.caching import IndexDataCacheFile
-from jorvik.core.dsp import kernels
-folder, who, begin = sys.argv[1], sys.argv[2], float(sys.argv[3])
-kept = IndexDataCacheFile(folder, "kernel", "stamp")
-time.sleep(max(0.0, begin - time.time()))
-for number in range(60):
-    kept.save((who, number), f"{who} {number}")
-"""
-"""Saves sixty kernels, beginning with the others."""
+WRITERS = ("one", "two", "three")
+COUNT = 60
+
+
+def cache_in(folder: str) -> IndexDataCacheFile:
+    return IndexDataCacheFile(folder, "kernel", "stamp")  # type: ignore[no-untyped-call]
+
+
+def write(folder: str, who: str, together: Barrier) -> None:
+    """Save so many kernels, beginning with the others."""
+    kept = cache_in(folder)
+    together.wait()
+    for number in range(COUNT):
+        kept.save((who, number), f"{who} {number}")  # type: ignore[no-untyped-call]
 
 
 class Together(unittest.TestCase):
     def test_no_kernel_is_found_under_anothers_key(self) -> None:
         self.assertEqual(IndexDataCacheFile.save.__module__, kernels.__name__)
+        context = multiprocessing.get_context("spawn")
+        together = context.Barrier(len(WRITERS))
         with tempfile.TemporaryDirectory() as folder:
-            begin = str(time.time() + 6.0)
-            writers = [
-                subprocess.Popen([sys.executable, "-c", WRITES, folder, who, begin]) for who in ("one", "two", "three")
-            ]
-            self.assertEqual([writer.wait() for writer in writers], [0, 0, 0])
-            kept = IndexDataCacheFile(folder, "kernel", "stamp")  # type: ignore[no-untyped-call]
-            for who in ("one", "two", "three"):
-                for number in range(60):
+            writing = [context.Process(target=write, args=(folder, who, together)) for who in WRITERS]
+            for process in writing:
+                process.start()
+            for process in writing:
+                process.join()
+            self.assertEqual([process.exitcode for process in writing], [0, 0, 0])
+            kept = cache_in(folder)
+            for who in WRITERS:
+                for number in range(COUNT):
                     found = kept.load((who, number))  # type: ignore[no-untyped-call]
                     self.assertEqual(found, f"{who} {number}")
 
