@@ -10,7 +10,7 @@ from typing import Any
 import mido
 import numpy as np
 import soundfile
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import Phrase, check_phrase
@@ -357,6 +357,17 @@ class Phrases(UnderAPhrase):
         self.assertTrue(asked[0]["with_hits"])
         self.assertEqual(asked[0]["phrase"]["hits"][0]["id"], "thud")
         self.page.get_by_role("button", name="Stop", exact=True).click()
+
+    def test_nothing_is_chosen_before_there_is_a_patch_to_play(self) -> None:
+        held: list[Route] = []
+        self.page.route(re.compile(r"/api/patches/[0-9a-f-]+$"), lambda route: held.append(route))
+        self.page.reload()
+        self.eventually(lambda: bool(held), lambda: "no patch was asked for")
+        choice = self.page.get_by_label("Played", exact=True)
+        expect(choice).to_have_count(1)
+        expect(choice).not_to_be_visible()
+        held[0].continue_()
+        expect(choice).to_be_visible()
 
     def test_the_guard_before_playing_hears_the_whole_phrase(self) -> None:
         first = {"key": 48, "at": 0, "length": 1}

@@ -59,7 +59,8 @@
     />
     <Button onclick={() => void messages.attempt(() => save())} data-hint="Save as a version (Ctrl-S)">Save</Button>
   </div>
-  <div class="note" role="group" aria-label="What is played">
+  <!-- What is chosen before the patch is there would go as it comes. -->
+  <div class="note" class:waits={!workbench.patch} role="group" aria-label="What is played">
     <PhraseChoice />
     {#if !workbench.phrasing.phrase}
       {#if notes > 1}
@@ -190,6 +191,9 @@
 </div>
 
 <style>
+  .waits {
+    visibility: hidden;
+  }
   header {
     grid-area: first;
     display: flex;
