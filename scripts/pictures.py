@@ -85,6 +85,14 @@ def phrase(page: Page) -> None:
     page.mouse.move(640, 740)
 
 
+def beat(page: Page) -> None:
+    """A stave against its hits: what each stroke opens, and which finds it open."""
+    open_demo(page, "Hammer That Never Lifts")
+    under(page, "Ice-Hammer Beat")
+    page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+    page.mouse.move(640, 740)
+
+
 def map_of_it(page: Page) -> None:
     """A patch with feedback, whole."""
     open_demo(page, "Three Gulls")
@@ -95,12 +103,6 @@ def sound(page: Page) -> None:
     """Inside the sound."""
     page.get_by_role("tab", name="Sound").click()
     page.wait_for_timeout(1500)
-
-
-def harmonics(page: Page) -> None:
-    """A tone built by number."""
-    open_demo(page, "Night Watch")
-    page.get_by_role("button", name="Build from harmonics…").click()
 
 
 def compare(page: Page) -> None:
@@ -254,6 +256,7 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "curve-editor": ("light", curve_editor),
     "macro": ("light", macro),
     "phrase": ("light", phrase),
+    "beat": ("light", beat),
     "live": ("light", live),
     "gesture": ("light", gesture),
     "takes": ("light", takes),
@@ -262,7 +265,6 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "match": ("light", match),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
-    "harmonics": ("light", harmonics),
     "compare": ("light", compare),
     "finding": ("light", finding),
     "target": ("light", target),

@@ -7,7 +7,7 @@ from playwright.sync_api import Locator, expect
 from tests.browser.test_figures import OnThePage, number
 
 
-class Listened(OnThePage):
+class HeardOnThePage(OnThePage):
     def figure(self, stave: str, name: str) -> Locator:
         return self.stave(f"Heard {stave}").locator(f"dt:has-text('{name}') + dd")
 
@@ -24,6 +24,8 @@ class Listened(OnThePage):
 
         self.eventually(near, lambda: f"{name} never came to {wanted:g}")
 
+
+class Listened(HeardOnThePage):
     def test_a_vibrato_and_a_tail_are_found_in_the_sound(self) -> None:
         self.open_demo("Ferry Horn")
         self.show("pitch", "level")

@@ -16,7 +16,7 @@ LISTENS = """() => {
     const start = AudioBufferSourceNode.prototype.start;
     AudioBufferSourceNode.prototype.start = function (...rest) {
         const data = this.buffer.getChannelData(0);
-const peak = data.reduce((most, one) => Math.max(most, Math.abs(one)), 0);
+        const peak = data.reduce((most, one) => Math.max(most, Math.abs(one)), 0);
         window.begun.push({ loop: this.loop, seconds: this.buffer.duration, peak });
         return start.apply(this, rest);
     };
@@ -24,7 +24,7 @@ const peak = data.reduce((most, one) => Math.max(most, Math.abs(one)), 0);
 """Notes every sound that the page begins."""
 
 
-class Ranges(OnThePage):
+class InTheRangeView(OnThePage):
     def setUp(self) -> None:
         super().setUp()
         self.page.evaluate(LISTENS)
@@ -63,6 +63,8 @@ class Ranges(OnThePage):
         assert box is not None
         self.page.mouse.move(box["x"] + share * box["width"], box["y"] + 0.4 * box["height"])
 
+
+class Ranges(InTheRangeView):
     def test_the_useful_range_of_a_cutoff_is_where_its_partials_say(self) -> None:
         self.keep(toned(), "Four Bars")
         self.sweep("40 Hz", "12 kHz")

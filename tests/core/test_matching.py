@@ -108,7 +108,14 @@ class Found(unittest.TestCase):
         assert of.tremolo is not None
         self.assertAlmostEqual(of.tremolo.rate_hz, 4.7, delta=0.05)
         self.assertAlmostEqual(of.tremolo.depth, 2.0, delta=0.2)
+        # It was there before the attack was over: no later than what is looked at begins.
+        self.assertAlmostEqual(of.tremolo.start_s, 0.15, delta=0.06)
         self.assertIsNone(of.vibrato)
+        # Of one that comes up slowly it is told from where that is done, counted from note-on all the same.
+        slow = recorded(note(cents=0.0, sustain=1.0, attack=0.4) * 10 ** (np.sin(2 * np.pi * 4.7 * t) / 10), RATE)
+        assert slow.tremolo is not None
+        self.assertAlmostEqual(slow.level.attack_s, 0.4, delta=0.12)
+        self.assertAlmostEqual(slow.tremolo.start_s, slow.level.attack_s, delta=0.06)
         onset = found(cents=0.0, slides_in=-200.0).onset
         assert onset is not None
         self.assertAlmostEqual(onset.cents, -200.0 * np.exp(-0.01 / 0.05), delta=25.0)

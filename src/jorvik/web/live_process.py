@@ -213,7 +213,8 @@ class LiveSession:
         anew.go_on_from(player)
         begins = self._over(anew, asked)
         player.panic()
-        self._parting = packed(player.block(), self.begins + player.now - BLOCK)
+        parting = self.begins + player.now
+        self._parting = packed(player.block(), parting)
         self.begins += player.now
         self.player = anew
         tempo = anew.patch.performance.tempo

@@ -186,15 +186,6 @@
 </div>
 
 <style>
-  .bar {
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    padding: 5px 14px;
-    border-bottom: 1px solid var(--rule);
-    font-size: 13px;
-    color: var(--faint);
-  }
   .legend {
     display: flex;
     flex-wrap: wrap;
@@ -243,11 +234,6 @@
     display: grid;
     grid-template-columns: minmax(0, 1fr) 180px;
     border-top: 1px solid var(--edge);
-  }
-  .trouble {
-    color: var(--madder);
-    padding: 6px 14px;
-    margin: 0;
   }
   .none {
     padding: 12px 14px;

@@ -264,16 +264,6 @@
     outline: 2px dashed var(--woad);
     outline-offset: -6px;
   }
-  .bar {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px 9px;
-    padding: 5px 14px;
-    border-bottom: 1px solid var(--rule);
-    font-size: 13px;
-    color: var(--faint);
-  }
   .hear {
     display: flex;
     align-items: center;
@@ -331,15 +321,5 @@
   }
   li + li {
     margin-top: 3px;
-  }
-  .trouble {
-    color: var(--madder);
-    padding: 6px 14px;
-    margin: 0;
-  }
-  .none {
-    padding: 12px 14px;
-    color: var(--faint);
-    max-width: 34rem;
   }
 </style>

@@ -8,7 +8,6 @@ import type { Player } from '../state/player.svelte';
 import { freshId } from '../state/window';
 import type { Workbench } from '../state/workbench.svelte';
 
-const POLL_MS = 400;
 /** As much of a file as a request may carry. */
 const MOST_BYTES = 6_400_000;
 
@@ -152,26 +151,20 @@ export class Matching {
     const about = { patch: this.bench.id, sequence: this.bench.drafts.head?.sequence ?? 0 };
     const off = this.noteOff === null ? {} : { note_off_s: this.noteOff };
     const of = this.anew ? {} : { document: asBody(patch) };
-    this.job = await this.bench.jobs.ask({ kind: 'match', recording, ...about, ...of, ...off }, (job) => {
-      if (job.state === 'failed') this.trouble = job.said;
-      if (job.state === 'done') void messages.attempt(() => this.take(job));
-    });
-    const params = { path: { job_id: this.job } };
-    const id = this.job;
-    while (this.job === id && this.running) {
-      const { data } = await api
-        .GET('/api/jobs/{job_id}/so-far', { params, parseAs: 'json' })
-        .catch(() => ({ data: null }));
-      if (data && this.job === id && !this.match) this.found = (data as unknown as { found: Found }).found;
-      await new Promise((done) => setTimeout(done, POLL_MS));
-    }
+    const request = { kind: 'match' as const, recording, ...about, ...of, ...off };
+    this.job = await this.bench.jobs.ask(
+      request,
+      (job) => {
+        if (job.id !== this.job) return;
+        if (job.state === 'failed') this.trouble = job.said;
+        if (job.state === 'done') void messages.attempt(() => this.take(job));
+      },
+      (known) => (this.found = (known as { found: Found }).found)
+    );
   }
 
   private async take(job: Job): Promise<void> {
-    const made = await unwrap(
-      api.GET('/api/jobs/{job_id}/result', { params: { path: { job_id: job.id } }, parseAs: 'json' })
-    );
-    this.match = made as unknown as Match;
+    this.match = (await this.bench.jobs.result(job.id)) as Match;
     this.found = this.match.found;
     this.isNew = Boolean(job.facts['new']);
   }

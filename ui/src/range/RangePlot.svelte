@@ -155,9 +155,6 @@
           Math.min(Math.max(y(value), strip.top + 8), strip.top + strip.height - 7)
         );
       }
-      context.textAlign = 'left';
-      context.fillStyle = ink.faint;
-      context.fillText(strip.title, 7, strip.top + 9);
       const values = range.steps.map((_, i) => strip.at(i));
       brokenLine(on, values, (value, i) => [x(range.steps[i]!.value) * on.width, y(value)], ink.ink, 1.8);
     }
@@ -173,6 +170,9 @@
       shade(0, from);
       shade(to, 1);
     }
+    context.textAlign = 'left';
+    context.fillStyle = ink.faint;
+    for (const { title, top } of all) context.fillText(title, 7, top + 9);
     context.textAlign = 'center';
     for (const value of roundValues(range, TICKS)) {
       const px = x(value) * on.width;

@@ -182,16 +182,6 @@
 </div>
 
 <style>
-  .bar {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px 9px;
-    padding: 5px 14px;
-    border-bottom: 1px solid var(--rule);
-    font-size: 13px;
-    color: var(--faint);
-  }
   .behind {
     font-style: italic;
   }
@@ -240,16 +230,6 @@
   }
   li:first-child {
     font-weight: 700;
-  }
-  .trouble {
-    color: var(--madder);
-    padding: 6px 14px;
-    margin: 0;
-  }
-  .none {
-    padding: 12px 14px;
-    color: var(--faint);
-    max-width: 34rem;
   }
   .none p::first-letter {
     text-transform: uppercase;

@@ -8,7 +8,6 @@ import type { Workbench } from '../state/workbench.svelte';
 import { Loops } from './loops';
 import { middleLoudness, type Found, type FoundMap, type Range } from './range';
 
-const POLL_MS = 300;
 const GLIDE_S = 6;
 const STEPS = 48;
 
@@ -63,7 +62,7 @@ export class Ranging {
     const last = mine.find((job) => job.state === 'done');
     const running = mine.find(underWay);
     if (last) await this.take(last);
-    if (running) void this.follow(running.id);
+    if (running) this.follow(running.id);
   }
 
   /** Chooses something else to be swept. */
@@ -110,25 +109,33 @@ export class Ranging {
     const { patch } = this.bench;
     if (!patch) return;
     this.leave();
-    const id = await this.bench.jobs.ask(
-      { kind: 'sweep', ...this.about(patch), ...this.ends(), steps: STEPS, keep_routes: false, notes: this.playedAt },
-      (job) => void messages.attempt(() => this.ended(job))
-    );
-    await this.follow(id);
+    const notes = this.playedAt;
+    const request = {
+      kind: 'sweep' as const,
+      ...this.about(patch),
+      ...this.ends(),
+      steps: STEPS,
+      keep_routes: false,
+      notes
+    };
+    this.job = await this.bench.jobs.ask(request, ...this.listening());
   }
 
-  /** Shows what a job under way tells. */
-  private async follow(id: string): Promise<void> {
+  /** Goes on with a sweep that an earlier page asked for. */
+  private follow(id: string): void {
     this.job = id;
+    this.bench.jobs.listen(id, ...this.listening());
+  }
+
+  /** What is done with what a sweep knows, and with what it made, for as long as it is what is shown. */
+  private listening(): [(job: Job) => void, (known: unknown) => void] {
     const of = this.shownOf;
-    const params = { path: { job_id: id } };
-    while (this.job === id && this.shownOf === of && this.running) {
-      const { data } = await api
-        .GET('/api/jobs/{job_id}/so-far', { params, parseAs: 'json' })
-        .catch(() => ({ data: null }));
-      if (data && this.running && this.shownOf === of) this.found = data as unknown as Found;
-      await new Promise((done) => setTimeout(done, POLL_MS));
-    }
+    return [
+      (job) => void messages.attempt(() => this.ended(job)),
+      (known) => {
+        if (this.shownOf === of) this.found = known as Found;
+      }
+    ];
   }
 
   private async ended(job: Job): Promise<void> {
@@ -139,15 +146,13 @@ export class Ranging {
 
   private async take(job: Job): Promise<void> {
     const of = this.shownOf;
-    const made = await unwrap(
-      api.GET('/api/jobs/{job_id}/result', { params: { path: { job_id: job.id } }, parseAs: 'json' })
-    );
+    const made = await this.bench.jobs.result(job.id);
     if (this.shownOf !== of) return;
     if (job.kind === 'map') {
-      this.map = made as unknown as FoundMap;
+      this.map = made as FoundMap;
       return;
     }
-    const found = made as unknown as Found;
+    const found = made as Found;
     this.found = found;
     this.behind = Math.max(0, (this.bench.drafts.head?.sequence ?? 0) - Number(job.facts['sequence'] ?? 0));
     this.loops = found.sounds ? new Loops(this.player, found.sounds.rate, found.sounds.loops) : null;

@@ -7,6 +7,16 @@ export interface JobServer {
   ask: (id: string, request: JobRequest) => Promise<Job>;
   cancel: (id: string) => Promise<Job>;
   forget: (id: string) => Promise<void>;
+  /** What a running job has told of what it makes; nothing where it has told none. */
+  soFar: (id: string) => Promise<unknown>;
+  /** What a job made, where that is JSON. */
+  result: (id: string) => Promise<unknown>;
+}
+
+/** Who waits for a job: told once it has ended, whichever way, and what it knows until then. */
+interface Listener {
+  ended: (job: Job) => void;
+  soFar?: ((known: unknown) => void) | undefined;
 }
 
 const POLL_MS = 400;
@@ -17,8 +27,8 @@ export const underWay = (job: Job): boolean => job.state === 'waiting' || job.st
 
 export class Jobs {
   all: Job[] = $state.raw([]);
-  /** Those asked for by this page, and what is done with each once it is there. */
-  private mine = new Map<string, (job: Job) => void>();
+  /** Those that somebody on this page waits for. */
+  private mine = new Map<string, Listener>();
   private timer = 0;
 
   constructor(
@@ -35,13 +45,23 @@ export class Jobs {
     };
   }
 
-  /** Asks for a job and returns its id; `then` is told once it has ended, whichever way. */
-  async ask(request: JobRequest, then: (job: Job) => void): Promise<string> {
+  /** Asks for a job and returns its id. */
+  async ask(request: JobRequest, ended: Listener['ended'], soFar?: Listener['soFar']): Promise<string> {
     const job = await this.server.ask(this.freshId(), request);
-    this.mine.set(job.id, then);
     this.put(job);
-    this.watch(0);
+    this.listen(job.id, ended, soFar);
     return job.id;
+  }
+
+  /** Waits for a job that is under way, whoever asked for it. */
+  listen(id: string, ended: Listener['ended'], soFar?: Listener['soFar']): void {
+    this.mine.set(id, { ended, soFar });
+    this.watch(0);
+  }
+
+  /** Returns what a job made. */
+  result(id: string): Promise<unknown> {
+    return this.server.result(id);
   }
 
   async cancel(id: string): Promise<void> {
@@ -56,11 +76,19 @@ export class Jobs {
   async refresh(): Promise<void> {
     this.all = await this.server.list();
     for (const job of this.all) {
-      const then = underWay(job) ? undefined : this.mine.get(job.id);
-      this.mine.delete(then ? job.id : '');
-      then?.(job);
+      const listener = this.mine.get(job.id);
+      if (!underWay(job)) {
+        this.mine.delete(job.id);
+        listener?.ended(job);
+      } else if (listener?.soFar) void this.tell(job.id, listener);
     }
     if (this.running.count > 0) this.watch(POLL_MS);
+  }
+
+  private async tell(id: string, listener: Listener): Promise<void> {
+    // Whoever does not answer now is asked again.
+    const known = await this.server.soFar(id).catch(() => undefined);
+    if (known !== undefined && this.mine.get(id) === listener) listener.soFar?.(known);
   }
 
   private put(job: Job): void {

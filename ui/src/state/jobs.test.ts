@@ -14,6 +14,7 @@ describe('jobs', () => {
   let stored: Job[];
   let server: JobServer;
   let number: number;
+  let known: Map<string, unknown>;
   const jobs = (): Jobs => new Jobs(server, () => `job${number++}`);
 
   beforeEach(() => {
@@ -21,6 +22,7 @@ describe('jobs', () => {
     vi.stubGlobal('window', globalThis);
     stored = [];
     number = 1;
+    known = new Map();
     server = {
       list: () => Promise.resolve(stored),
       ask: (id) => {
@@ -28,7 +30,9 @@ describe('jobs', () => {
         return Promise.resolve(stored[0]!);
       },
       cancel: (id) => Promise.resolve(job(id, 'cancelled')),
-      forget: (id) => Promise.resolve(void (stored = stored.filter((one) => one.id !== id)))
+      forget: (id) => Promise.resolve(void (stored = stored.filter((one) => one.id !== id))),
+      soFar: (id) => Promise.resolve(known.get(id)),
+      result: (id) => Promise.resolve({ made: id })
     };
   });
 
@@ -56,6 +60,28 @@ describe('jobs', () => {
     stored = [job('theirs', 'done', 1)];
     await vi.advanceTimersByTimeAsync(500);
     expect(all.running.count).toBe(0);
+  });
+
+  it('tell what they know so far, also to who did not ask for them, until they end', async () => {
+    stored = [job('theirs', 'running', 0.2)];
+    const all = jobs();
+    await all.refresh();
+    const [ended, soFar] = [vi.fn(), vi.fn()];
+    all.listen('theirs', ended, soFar);
+    await vi.advanceTimersByTimeAsync(500);
+    expect(soFar).not.toHaveBeenCalled();
+    known.set('theirs', { steps: 3 });
+    await vi.advanceTimersByTimeAsync(500);
+    expect(soFar).toHaveBeenLastCalledWith({ steps: 3 });
+    server.soFar = () => Promise.reject(new Error('away'));
+    await vi.advanceTimersByTimeAsync(500);
+    stored = [job('theirs', 'done', 1)];
+    await vi.advanceTimersByTimeAsync(500);
+    expect(ended).toHaveBeenCalledTimes(1);
+    const told = soFar.mock.calls.length;
+    await vi.advanceTimersByTimeAsync(2000);
+    expect(soFar.mock.calls.length).toBe(told);
+    expect(await all.result('theirs')).toEqual({ made: 'theirs' });
   });
 
   it('go on being watched when the server was away', async () => {

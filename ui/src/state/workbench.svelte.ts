@@ -29,7 +29,9 @@ const JOBS: JobServer = {
   list: () => unwrap(api.GET('/api/jobs')),
   ask: (id, body) => unwrap(api.PUT('/api/jobs/{job_id}', { ...at(id), body })),
   cancel: (id) => unwrap(api.POST('/api/jobs/{job_id}/cancel', at(id))),
-  forget: async (id) => void (await unwrap(api.DELETE('/api/jobs/{job_id}', at(id))))
+  forget: async (id) => void (await unwrap(api.DELETE('/api/jobs/{job_id}', at(id)))),
+  soFar: (id) => unwrap(api.GET('/api/jobs/{job_id}/so-far', { ...at(id), parseAs: 'json' })),
+  result: (id) => unwrap(api.GET('/api/jobs/{job_id}/result', { ...at(id), parseAs: 'json' }))
 };
 
 export class Workbench {

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 
 from jorvik.core.analysis.sound_lanes import HOP_S, SoundLanes, mono_of, sound_lanes
-from jorvik.core.analysis.vibrato_fit import Vibrato, fitted_vibrato
+from jorvik.core.analysis.vibrato_fit import vibrato_within
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never
@@ -90,23 +90,20 @@ def heard(
 
 
 def _vibrato(lanes: SoundLanes, on: float, length: float) -> HeardVibrato | None:
-    begin = on + _SETTLED_S
-    held = np.flatnonzero((lanes.times >= begin) & (lanes.times < on + length) & np.isfinite(lanes.pitch_hz))
-    if held.size < 2:
+    """Return a vibrato, and when it is first far enough off to be noticed; none where it never is."""
+    held = (lanes.times >= on + _SETTLED_S) & (lanes.times < on + length)
+    known = lanes.pitch_hz[held & np.isfinite(lanes.pitch_hz)]
+    if known.size == 0:
         return None
-    whole = np.arange(held[0], held[-1] + 1)
-    cents = 1200.0 * np.log2(np.interp(whole, held, lanes.pitch_hz[held]) / np.median(lanes.pitch_hz[held]))
-    found = fitted_vibrato(lanes.times[whole], np.asarray(cents), _LEAST_CENTS)
-    return None if found is None else _as_heard(found, float(lanes.times[whole[0]]) - on)
-
-
-def _as_heard(found: Vibrato, begin: float) -> HeardVibrato | None:
-    """Return when a vibrato is first far enough off to be noticed; none where it never is."""
+    cents = 1200.0 * np.log2(lanes.pitch_hz / np.median(known))
+    found = vibrato_within(lanes.times, cents, held, _LEAST_CENTS, on)
+    if found is None:
+        return None
     t = np.arange(0.0, found.start_s + found.fade_s + 2.0 / found.rate_hz, _STEP_S)
     ramp = np.clip((t - found.start_s) / max(found.fade_s, _STEP_S), 0.0, 1.0)
     off = found.depth * ramp * np.abs(np.sin(2 * np.pi * (found.rate_hz * t + found.phase)))
     first = np.flatnonzero(off >= 100.0 * PITCH_ST)
-    return HeardVibrato(found.rate_hz, found.depth, begin + float(t[first[0]])) if first.size else None
+    return HeardVibrato(found.rate_hz, found.depth, float(t[first[0]])) if first.size else None
 
 
 def _click(mono: Floats, on: float) -> Click | None:

@@ -239,23 +239,21 @@ def _level(patch: Patch, target: Recorded, changes: list[str]) -> Patch:
 
 def _pitch(patch: Patch, target: Recorded, changes: list[str]) -> Patch:
     made = patch
-    if target.vibrato is not None:
-        moves = target.facts()["vibrato"]
-        since = target._moves_from - target.note_on_s
+    if (vibrato := target.vibrato) is not None:
         fields = {
             "shape": "sine",
             "polarity": "bipolar",
             "start": "note",
-            "rate": float(f"{target.vibrato.rate_hz:.5g}"),
-            "phase": round((target.vibrato.phase - target.vibrato.rate_hz * since) % 1.0, 4),
-            "delay_s": _time(moves["start_s"]),
-            "fade_in_s": _time(moves["fade_s"]),
+            "rate": float(f"{vibrato.rate_hz:.5g}"),
+            "phase": round(vibrato.phase, 4) % 1.0,
+            "delay_s": _time(vibrato.start_s),
+            "fade_in_s": _time(vibrato.fade_s),
         }
-        depth = round(target.vibrato.depth / 100.0, 4)
+        depth = round(vibrato.depth / 100.0, 4)
         made, source = _with_source(made, "lfo", "shake", "pitch", fields, {"mode": "add", "amount": depth})
         changes.append(
             f"{source}: {fields['rate']:g} Hz, {100 * depth:.3g} cents to either side, "
-            f"from {time_text(_time(moves['start_s']))} on"
+            f"from {time_text(_time(vibrato.start_s))} on"
         )
     if target.onset is not None:
         # The fall to a tenth comes half-way through a stage that is bent so far.

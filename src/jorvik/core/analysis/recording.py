@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from jorvik.core.analysis.bands import spectrum
 from jorvik.core.analysis.envelope_fit import FittedEnvelope, fitted_envelope
 from jorvik.core.analysis.sound_lanes import HOP_S, LEVEL_S, SoundLanes, mono_of, sound_lanes
-from jorvik.core.analysis.vibrato_fit import Vibrato, fitted_vibrato
+from jorvik.core.analysis.vibrato_fit import Vibrato, vibrato_within
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.problems import Problem
 from jorvik.core.units.pitch import key_at
@@ -70,6 +70,7 @@ class Recorded:
     onset: Onset | None
     vibrato: Vibrato | None
     tremolo: Vibrato | None
+    """Both counted from note-on."""
     sure: dict[str, float]
     """How sure each is, 0 to 1: of a pitch the share of the time that has one, of a vibrato what it explains."""
     lanes: SoundLanes
@@ -106,9 +107,8 @@ class Recorded:
             said.append(f"It slides in from {off} within {_short(self.onset.glide_s)}.")
         for name, of, unit in (("Vibrato", self.vibrato, "cents"), ("Tremolo", self.tremolo, "dB")):
             if of is not None:
-                begins = self._moves_from + of.start_s - self.note_on_s
                 said.append(
-                    f"{name}: {of.rate_hz:.3g} Hz, {of.depth:.3g} {unit} to either side, from {_short(begins)} on, "
+                    f"{name}: {of.rate_hz:.3g} Hz, {of.depth:.3g} {unit} to either side, from {_short(of.start_s)} on, "
                     f"full after {_short(of.fade_s)} more; sure by {share_text(of.sure)}."
                 )
         bright = self.brightness
@@ -127,8 +127,7 @@ class Recorded:
         def moved(of: Vibrato | None, unit: str) -> dict[str, float] | None:
             if of is None:
                 return None
-            start = self._moves_from + of.start_s - self.note_on_s
-            return {"rate_hz": of.rate_hz, f"depth_{unit}": of.depth, "start_s": start, "fade_s": of.fade_s}
+            return {"rate_hz": of.rate_hz, f"depth_{unit}": of.depth, "start_s": of.start_s, "fade_s": of.fade_s}
 
         stages = asdict(self.level)
         return {
@@ -155,10 +154,6 @@ class Recorded:
                 "brightness_hz": listed(self.lanes.brightness_hz, 1),
             },
         }
-
-    @property
-    def _moves_from(self) -> float:
-        return self.note_on_s + _SETTLED_S
 
 
 def _short(seconds: float) -> str:
@@ -265,19 +260,13 @@ def _on_partials(sound: Floats, rate: int, lanes: SoundLanes, loud: Flags) -> fl
 def _moved(lanes: SoundLanes, level: FittedEnvelope, pitch: float | None, held: Flags) -> dict[str, Vibrato | None]:
     """Return what moves to and fro in pitch and in level while the note is held, once it has come to its own."""
     steady = held & (lanes.times >= level.on_s + _SETTLED_S)
-    found: dict[str, Vibrato | None] = {"vibrato": None, "tremolo": None}
+    vibrato = None
     if pitch is not None:
-        at = np.flatnonzero(steady & np.isfinite(lanes.pitch_hz))
-        if at.size >= 40:
-            whole = np.arange(at[0], at[-1] + 1)
-            cents = 1200.0 * np.log2(np.interp(whole, at, lanes.pitch_hz[at]) / pitch)
-            found["vibrato"] = fitted_vibrato(lanes.times[whole], cents, _VIBRATO_CENTS)
+        cents = 1200.0 * np.log2(lanes.pitch_hz / pitch)
+        vibrato = vibrato_within(lanes.times, cents, steady, _VIBRATO_CENTS, level.on_s)
     late = steady & (lanes.times >= level.on_s + level.attack_s) & (lanes.level_db > lanes.level_db.max() - 30.0)
-    if late.sum() >= 40:
-        at = np.flatnonzero(late)
-        whole = np.arange(at[0], at[-1] + 1)
-        found["tremolo"] = fitted_vibrato(lanes.times[whole], lanes.level_db[whole], _TREMOLO_DB)
-    return found
+    tremolo = vibrato_within(lanes.times, lanes.level_db, late, _TREMOLO_DB, level.on_s)
+    return {"vibrato": vibrato, "tremolo": tremolo}
 
 
 def _onset(lanes: SoundLanes, pitch: float | None, on: float, held: Flags) -> Onset | None:

@@ -1,9 +1,10 @@
 """A regular movement in a lane: its rate, how far it goes, when it begins and how long it fades in."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jorvik.core.dsp.kernels import Floats
 
@@ -26,12 +27,27 @@ class Vibrato:
     rate_hz: float
     depth: float
     start_s: float
-    """From the lane's first moment on."""
+    """From the moment on that it is counted from: the lane's first, or note-on."""
     fade_s: float
     phase: float
-    """In cycles, at the lane's first moment."""
+    """In cycles, at that moment."""
     sure: float
     """The share of the movement that it explains."""
+
+
+def vibrato_within(
+    times: Floats, lane: Floats, where: NDArray[np.bool_], least_depth: float, since: float
+) -> Vibrato | None:
+    """Return the vibrato of a lane where something is so, straight across what is not known; counted from ``since``."""
+    at = np.flatnonzero(where & np.isfinite(lane))
+    if at.size < _LEAST_VALUES:
+        return None
+    whole = np.arange(at[0], at[-1] + 1)
+    found = fitted_vibrato(times[whole], np.interp(whole, at, lane[at]), least_depth)
+    if found is None:
+        return None
+    later = float(times[at[0]]) - since
+    return replace(found, start_s=found.start_s + later, phase=(found.phase - found.rate_hz * later) % 1.0)
 
 
 def fitted_vibrato(times: Floats, lane: Floats, least_depth: float) -> Vibrato | None:

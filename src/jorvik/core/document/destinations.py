@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 from typing import Any, Final, Literal
 
-from jorvik.core.modules.base import Law, Module, field_facts
+from jorvik.core.modules.base import Law, Module, field_facts, field_title
 
 STEPS_PER_OCTAVE: Final = {"sum": 0.0, "octaves": 1.0, "semitones": 12.0}
 """How many of a law's modulation units double the value; 0 for a plain sum."""
@@ -167,7 +167,7 @@ def of_parameter(module: Module, name: str) -> Destination | None:
         return None
     return Destination(
         name=f"{module.id}.{name}",
-        title=f"{module.id} {name.removesuffix('_s').removesuffix('_hz').replace('_', ' ')}",
+        title=f"{module.id} {field_title(name)}",
         unit=facts["unit"],
         low=facts["minimum"],
         high=facts["maximum"],

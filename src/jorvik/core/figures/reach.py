@@ -1,15 +1,15 @@
 """How far chance can take a lane: its least and greatest reachable value, and how much of it falls silent.
 
 The ends follow from the ranges of the sources, worked through what processes them; what has no such range (a filter,
-drawn points) is taken from many draws. The share of silence is exact where one even source moves a lane alone, else it
-is counted over many draws.
+drawn points) is taken from many draws. The share of silence, and of what lies outside of the range that is kept as
+useful, is exact where one even source moves a lane alone, else it is counted over many draws.
 """
 
 from collections.abc import Iterator
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.figures.base import Figure
-from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
+from jorvik.core.measure.chance import random_routes, reach_of_lane, share_under
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
 from jorvik.core.units.noticed import SILENT
@@ -33,8 +33,9 @@ def find(context: Context) -> Iterator[Figure]:
         notes = f", {round(distance / 100.0) + 1} notes" if name == "pitch" else ""
         words = f"{in_words(distance, unit)}{octaves}{notes}"
         yield Figure(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
+        yield from _outside(context, name)
         if name in VOICE and VOICE[name].bare_at_0:
-            share, how = silent_share(context, name)
+            share, how = share_under(context, name, SILENT)
             help_ = f"Share of its values at or under {SILENT:g}: {how}."
             yield Figure(name, "falls silent", share, "ratio", help_, "Reachable")
             missing = max(0.0, SILENT - least)
@@ -48,3 +49,22 @@ def find(context: Context) -> Iterator[Figure]:
                 f"More on the set value, so that the least reachable one is {share_text(SILENT)}.",
                 "Reachable",
             )
+
+
+def _outside(context: Context, name: str) -> Iterator[Figure]:
+    """Yield how many notes chance takes out of the range that is kept as useful: those are dull, silent or harsh."""
+    kept = context.patch.useful_ranges.get(name)
+    if kept is None:
+        return
+    under, how = share_under(context, name, kept.low)
+    over = 1.0 - share_under(context, name, kept.high)[0]
+    unit = context.trace.lanes[name].lane.destination.unit
+    yield Figure(
+        name,
+        "outside of what is useful",
+        under + over,
+        "ratio",
+        f"Useful is {in_words(kept.low, unit)} to {in_words(kept.high, unit)}, as it is kept with the patch: {how}.",
+        "Reachable",
+        words=f"{share_text(under + over)}: {share_text(under)} under it, {share_text(over)} over it",
+    )

@@ -11,7 +11,7 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.measure.chance import random_routes, reach_of_lane, silent_share
+from jorvik.core.measure.chance import random_routes, reach_of_lane, share_under
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import SILENT
 from jorvik.core.units.words import share_text
@@ -42,7 +42,7 @@ def find(context: Context) -> Iterator[Finding]:
 
 def _silence(context: Context, route: Route) -> Iterator[Finding]:
     name = route.destination
-    share, _ = silent_share(context, name)
+    share, _ = share_under(context, name, SILENT)
     if share < SHARE:
         return
     lane = context.trace.lanes[name]

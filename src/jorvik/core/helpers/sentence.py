@@ -8,6 +8,7 @@ from typing import Any, Final
 from jorvik.core.document.destinations import VOICE, Destination, of_parameter
 from jorvik.core.document.patch import Patch
 from jorvik.core.helpers.routes import with_new_route
+from jorvik.core.modules.base import field_title
 from jorvik.core.problems import Problem
 from jorvik.core.signals import PERFORMANCE_SIGNALS, hit_of
 from jorvik.core.units.values import parse_value
@@ -137,7 +138,7 @@ def _destination(patch: Patch, rest: str, any_route: bool = False) -> tuple[str,
     for module in patch.modules:
         for field in type(module).model_fields:
             if of_parameter(module, field):
-                plain = field.removesuffix("_s").removesuffix("_hz").replace("_", " ")
+                plain = field_title(field)
                 names[f"{module.id.lower()} {plain}"] = names[f"{module.id.lower()}'s {plain}"] = f"{module.id}.{field}"
     for route in patch.routes:
         at = patch.destination(route.destination)

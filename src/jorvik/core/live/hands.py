@@ -45,7 +45,7 @@ class _Hand:
 
 
 class Hands:
-    """All control lanes. What comes in goes straight to its value over the next block."""
+    """All control lanes. What comes in goes straight to its value over the next samples, a block of them."""
 
     def __init__(self, block: int) -> None:
         self.write: Write = "touch"
@@ -93,21 +93,21 @@ class Hands:
             hand.grabbed = hand.value
         hand.wanted = value
         if beat is None or beat.lane(name, now) is None:
-            self._move(hand, value, now)
+            self._move(hand, value, now, self._block)
         else:
             hand.turn = beat.turn(now)
 
-    def follow(self, now: int, beat: Beat, names: Iterable[str]) -> None:
-        """Let each lane that a phrase beside it plays go where that has it, or where a hand writes over it."""
+    def follow(self, now: int, length: int, beat: Beat, names: Iterable[str]) -> None:
+        """Let each lane that a phrase beside it plays go, over a block, where that has it, or a hand that writes."""
         for name in names:
-            base, hand = beat.lane(name, now + self._block), self._hands[name]
+            base, hand = beat.lane(name, now + length), self._hands[name]
             if base is not None:
                 to = hand.over(base, self.write, beat.turn(now), *_range_of(name))
                 if to != hand.value:
-                    self._move(hand, to, now)
+                    self._move(hand, to, now, length)
 
-    def _move(self, hand: _Hand, value: float, now: int) -> None:
-        end = now + self._block
+    def _move(self, hand: _Hand, value: float, now: int, length: int) -> None:
+        end = now + length
         if hand.points and hand.points[-1][0] == end:
             # Moved again before the block is made: it goes straight to where it came last.
             hand.points[-1][1] = value

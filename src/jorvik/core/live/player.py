@@ -23,6 +23,11 @@ from jorvik.core.voice.output import LiveOutput
 BLOCK: Final = 512
 """Samples at a time: what comes in takes effect with the next."""
 
+MANY_BLOCK: Final = 2 * BLOCK
+"""Samples at a time where many voices sound: half of what these take is the same for a block of any length."""
+
+MANY_VOICES: Final = 6
+
 MOST_VOICES: Final = 16
 """Voices that sound at once; the one that was struck first makes room."""
 
@@ -89,7 +94,7 @@ class LivePlayer:
         self._beat: Beat | None = None
         self._beat_before: Beat | None = None
         self._falls_silent = False
-        self._of = Prepared(self._ready(patch), rate, BLOCK)
+        self._of = Prepared(self._ready(patch), rate, MANY_BLOCK)
         if self._of.common is None:
             # One voice for all notes runs from the first sample on, whenever it is struck.
             self._voices.append(LiveVoice(self._of, struck(self.patch, 0, 60.0, 96.0, HELD)))
@@ -121,7 +126,7 @@ class LivePlayer:
     def prepared(self, patch: Patch) -> Callable[[], Prepared]:
         """Return what makes a patch ready to be adopted, which may be done beside what plays."""
         ready = self._ready(patch)
-        return lambda: Prepared(ready, self.rate, BLOCK)
+        return lambda: Prepared(ready, self.rate, MANY_BLOCK)
 
     def adopt(self, patch: Patch, prepared: Prepared) -> None:
         """Go on with a patch that was made ready, as :meth:`edit` says."""
@@ -265,23 +270,28 @@ class LivePlayer:
         """Whether nothing sounds."""
         return not self._voices and self._output.is_silent
 
+    @property
+    def block_length(self) -> int:
+        """How many samples the next block has."""
+        return BLOCK if len(self._voices) < MANY_VOICES else MANY_BLOCK
+
     def block(self) -> Limited:
         """Return the next block, limited and free of DC.
 
         A voice that comes to no finite number falls silent, and why is added to ``troubles``.
         """
-        first = self.now
+        first, length = self.now, self.block_length
         if self._beat is not None:
-            self._hands.follow(self.now, self._beat, self.lanes)
+            self._hands.follow(self.now, length, self._beat, self.lanes)
         self._pass_to_edit()
-        made = {name: np.zeros((BLOCK, 2)) for name in ("dry", *SENDS)}
+        made = {name: np.zeros((length, 2)) for name in ("dry", *SENDS)}
         # A note of the phrase beside it begins at its very sample: the block is made in pieces.
-        due = list(self._beat.notes(first, BLOCK)) if self._beat is not None else []
-        for begin, end in pairwise(sorted({first, *(on for on, _, _ in due), first + BLOCK})):
+        due = list(self._beat.notes(first, length)) if self._beat is not None else []
+        for begin, end in pairwise(sorted({first, *(on for on, _, _ in due), first + length})):
             for _, off, note in (one for one in due if one[0] == begin):
                 self._tried(self._strike, note.key, note.velocity, begin, off)
             self._make(made, begin, end, first)
-        self.now += BLOCK
+        self.now += length
         return self._limiter.block(self._mixed(made, first))
 
     def _make(self, made: dict[str, Floats], begin: int, end: int, first: int) -> None:
@@ -320,13 +330,13 @@ class LivePlayer:
         out = self._output.block(made)
         if self._output_before is not None:
             out = _between(self._output_before.block(made), out)
-        heard_at = first - self._of.plan.delay
+        heard_at, length = first - self._of.plan.delay, len(out)
         if self._beat is not None:
-            out = out + self._beat.block(heard_at, BLOCK)
+            out = out + self._beat.block(heard_at, length)
         if self._beat_before is not None:
-            out = out + _between(self._beat_before.block(heard_at, BLOCK), 0.0)
+            out = out + _between(self._beat_before.block(heard_at, length), 0.0)
         if self._count is not None:
-            out = out + self._count.block(heard_at, BLOCK)
+            out = out + self._count.block(heard_at, length)
         if self._falls_silent:
             out = _between(out, 0.0)
             self._voices, self._beat, self._count, self._falls_silent = [], None, None, False

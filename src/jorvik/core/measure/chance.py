@@ -11,7 +11,6 @@ from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Reach
-from jorvik.core.units.noticed import SILENT
 
 _SEEDS: Final = 8
 _TAKES: Final = 400
@@ -62,17 +61,21 @@ def draws(context: Context, name: str) -> Floats:
     return np.concatenate(taken)
 
 
-def silent_share(context: Context, name: str) -> tuple[float, str]:
-    """Return the share of a lane's values that are not heard, and how it was found.
+def share_under(context: Context, name: str, end: float) -> tuple[float, str]:
+    """Return the share of a lane's values that lie at an end or under it, and how it was found.
 
-    Where one even source moves the lane alone, it is the part of the way that lies in silence; else it is counted.
+    Where one even source moves the lane alone, it is the part of the way that lies there, in octaves where the lane
+    moves by these; else it is counted.
     """
     if _is_even_lane(context, name):
+        at = context.trace.lanes[name].lane.destination
         low, high = reach_of_lane(context, name)
-        share = float(np.clip((SILENT - low) / (high - low), 0.0, 1.0)) if high > low else float(low <= SILENT)
+        if at.steps_per_octave:
+            low, high, end = np.log2(low), np.log2(high), np.log2(end)
+        share = float(np.clip((end - low) / (high - low), 0.0, 1.0)) if high > low else float(low <= end)
         return share, "each value from the least to the greatest is as likely as any other"
     values = draws(context, name)
-    return float((values <= SILENT).mean()), f"counted over {values.size} values drawn"
+    return float((values <= end).mean()), f"counted over {values.size} values drawn"
 
 
 def _is_even_lane(context: Context, name: str) -> bool:
@@ -89,7 +92,7 @@ def _is_even_lane(context: Context, name: str) -> bool:
     )
     still = all(np.ptp(context.held(lane.contributions[r.id])) < 1e-9 for r in lane.lane.routes if r not in moved)
     one = len({route.source for route in moved}) == 1
-    return plain and still and one and lane.lane.destination.law == "sum" and _is_even(context, moved[0].source)
+    return plain and still and one and _is_even(context, moved[0].source)
 
 
 def _is_even(context: Context, name: str, depth: int = 0) -> bool:

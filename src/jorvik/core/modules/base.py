@@ -156,6 +156,17 @@ def field_facts(field: Any) -> Mapping[str, Any]:
     return extra if isinstance(extra, dict) else {}
 
 
+def field_title(name: str) -> str:
+    """Return what a field is called in a sentence.
+
+    >>> field_title("fade_in_s")
+    'fade in'
+    """
+    for unit in ("_s", "_hz", "_ms", "_st", "_bpm"):
+        name = name.removesuffix(unit)
+    return name.replace("_", " ")
+
+
 @dataclass(frozen=True)
 class Handle:
     """A place on a module's own curve that can be dragged."""

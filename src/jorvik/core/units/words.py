@@ -3,7 +3,7 @@
 from typing import Final
 
 _MINUS: Final = "−"
-_BARE: Final = ("bend", "count", "cycle", "Q", "signal", "x")
+_BARE: Final = ("bend", "count", "cycle", "Q", "signal", "velocity", "x")
 """Units that are not said."""
 _NAMES: Final = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 

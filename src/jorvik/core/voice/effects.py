@@ -139,7 +139,7 @@ def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
 
 
 class Room:
-    """The room around a sound that comes in blocks of one length: uniformly partitioned convolution.
+    """The room around a sound that comes in blocks, each of as many parts: uniformly partitioned convolution.
 
     Source: Gardner, "Efficient convolution without input-output delay" (1995), with parts of one length: the answer is
     cut into blocks, each transformed once; a block of sound is transformed once too, and heard through every part.
@@ -159,7 +159,10 @@ class Room:
         self._last = np.zeros((block, 2), dtype=np.float32)
 
     def block(self, sound: Floats) -> Floats:
-        """Return the next block, shape (frames, 2)."""
+        """Return as many frames as come in, shape (frames, 2): a multiple of a part."""
+        return np.concatenate([self._part(part) for part in sound.reshape(-1, self._block, 2)])
+
+    def _part(self, sound: Floats) -> Floats:
         from scipy import fft
 
         now = sound.astype(np.float32)

@@ -1,0 +1,1 @@
+"""What changed between two documents, in the sheet's words."""

@@ -1,0 +1,145 @@
+"""Pieces of work that go by ear, done with what is measured of the sound; each figure found a second way."""
+
+import math
+import re
+
+import numpy as np
+from playwright.sync_api import expect
+
+from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.dsp.kernels import Floats
+from jorvik.core.engine.trace import trace
+from jorvik.core.voice.render import render
+from tests.browser.test_heard import HeardOnThePage
+from tests.browser.test_range import InTheRangeView
+from tests.core.test_useful_range import THIRD, by_partials, toned
+from tests.support import RATE, Json, note, patch
+
+SEMITONES = 30.0
+
+
+class BySweep(InTheRangeView):
+    def swept_and_kept(self, low: str, high: str) -> tuple[float, float]:
+        """Sweep the cutoff, keep what was found, and go back to the note."""
+        self.sweep(low, high)
+        self.redrawn(lambda: self.page.get_by_role("button", name="Keep it with the patch").click())
+        kept = self.patch().useful_ranges["cutoff"]
+        self.page.get_by_role("tab", name="Note").click()
+        self.figures_of("cutoff")
+        return kept.low, kept.high
+
+    def near_shares(self, name: str, wanted: list[float], delta: float) -> None:
+        """Wait until a figure says shares under and over a range: judgement comes after the sheet."""
+
+        def shares() -> list[float]:
+            figure = self.aside.locator(".placed").filter(has=self.page.get_by_text(name, exact=True)).locator("b")
+            found = re.findall(r"([\d.]+) % ", figure.inner_text()) if figure.count() else []
+            return [float(share) / 100 for share in found]
+
+        self.eventually(
+            lambda: len(shares()) == 2 and max(abs(a - b) for a, b in zip(shares(), wanted, strict=True)) <= delta,
+            lambda: f"{name} says {shares()}, not {wanted}",
+        )
+
+    def test_j03_notes_that_a_random_cutoff_takes_out_of_what_is_heard(self) -> None:
+        modules = [
+            {"id": "grit", "kind": "noise"},
+            {"id": "kept", "kind": "sample_hold", "input": "grit", "clock": "gate"},
+        ]
+        routes = [{"source": "kept", "destination": "cutoff", "amount": SEMITONES}]
+        self.keep(toned(modules=modules, routes=routes), "Chance Bars")
+        self.redrawn(lambda: self.type_into("Cutoff set value", "250 Hz"))
+        low, high = self.swept_and_kept("20 Hz", "8 kHz")
+        for end, wanted in zip((low, high), by_partials("low", 20.0, 8_000.0), strict=True):
+            self.assertLess(max(end / wanted, wanted / end), THIRD)
+        # What notes come to, one after the other, by running them with a seed each.
+        of = self.patch()
+        drawn = np.array([self.cutoff_of(of, seed) for seed in range(400)])
+        self.near_shares("outside of what is useful", [float((drawn < low).mean()), float((drawn > high).mean())], 0.07)
+        # Less far, and further up: none of them falls out of it any more.
+        amount = self.stave("Cutoff").get_by_label("Amount of kept on cutoff", exact=True)
+        amount.fill("6 st")
+        self.redrawn(lambda: amount.press("Enter"))
+        self.figures_of("cutoff")
+        self.near_shares("outside of what is useful", [0.0, 0.0], 0.001)
+
+    @staticmethod
+    def cutoff_of(of: Patch, seed: int) -> float:
+        document = of.with_note(length_s=0.01).document()
+        document["performance"] = {**document["performance"], "seed": seed, "tail_s": 0.0}
+        return float(trace(check_patch(document), RATE).lanes["cutoff"].value[100])
+
+    def test_j07_the_sweet_range_of_a_moving_band(self) -> None:
+        self.keep(toned("band"), "One Band")
+        low, high = self.swept_and_kept("20 Hz", "8 kHz")
+        for end, wanted in zip((low, high), by_partials("band", 20.0, 8_000.0), strict=True):
+            self.assertLess(max(end / wanted, wanted / end), THIRD)
+        expect(self.stave("Cutoff")).to_contain_text("useful")
+
+    def test_j09_steps_that_no_longer_change_the_sound(self) -> None:
+        modules: list[Json] = [
+            {"id": "grit", "kind": "noise"},
+            {"id": "slow", "kind": "lfo", "shape": "square", "rate": 25.0},
+            {"id": "steps", "kind": "sample_hold", "input": "grit", "clock": "slow"},
+        ]
+        routes = [{"source": "steps", "destination": "cutoff", "amount": 48.0}]
+        of = toned(modules=modules, routes=routes).with_note(length_s=4.0)
+        self.keep(of, "Stepped Bars")
+        self.redrawn(lambda: self.type_into("Cutoff set value", "200 Hz"))
+        low, high = self.swept_and_kept("20 Hz", "8 kHz")
+        held = trace(self.patch()).lanes["cutoff"].value[: 4 * RATE]
+        taken = held[np.concatenate([[0], np.flatnonzero(np.diff(held)) + 1])]
+        self.assertGreater(taken.size, 90)
+        wanted = [float((taken < low).mean()), float((taken > high).mean())]
+        self.assertGreater(min(wanted), 0.02)
+        self.near_shares("steps outside of what is useful", wanted, 0.006)
+
+
+class ByListening(HeardOnThePage):
+    def open(self, of: Patch) -> None:
+        self.page.evaluate(
+            "(document) => fetch('/api/patches', { method: 'POST', headers: { 'Content-Type': 'application/json' },"
+            " body: JSON.stringify({ document }) })",
+            of.document(),
+        )
+        self.open_demo(of.name)
+
+    def test_j10_a_click_as_it_is_heard_and_the_end_of_the_tail(self) -> None:
+        modules = [
+            {"id": "pluck", "kind": "curve", "points": [[0.0, 1.0], [1.0, 0.0]], "time": 0.5},
+            {"id": "snap", "kind": "envelope", "attack_s": 0.0, "decay_s": 0.012, "sustain": 0.0, "release_s": 0.0},
+            {"id": "amp", "kind": "envelope", "attack_s": 0.001, "decay_s": 0.8, "sustain": 0.0, "release_s": 0.05},
+        ]
+        routes = [
+            {"source": "pluck", "destination": "cutoff", "amount": 6.0},
+            {"source": "snap", "destination": "pitch", "amount": 36.0},
+            {"source": "amp", "destination": "amplitude", "mode": "scale", "amount": 1.0},
+        ]
+        made = patch(modules, routes, performance=note(1.0, 0.3, key=45), voice={"base": {"cutoff": 12_000.0}})
+        self.open(check_patch({**made.document(), "name": "Snapped Reed"}))
+        self.show("level", "brightness")
+        # The amplifier falls straight to nothing in 800 ms: 40 dB are gone when a hundredth is left.
+        self.says("level", "inaudible after", 0.001 + 0.8 * 0.99, 0.02)
+        mono = render(made, RATE).samples.mean(axis=1)
+
+        def brightness(first: float, last: float) -> float:
+            held: Floats = mono[round(first * RATE) : round(last * RATE)]
+            power = np.abs(np.fft.rfft(held * np.hanning(held.size))) ** 2
+            return float((np.fft.rfftfreq(held.size, 1 / RATE) * power).sum() / power.sum())
+
+        # How many octaves brighter the first moment is than what goes on: whatever the size of its windows.
+        octaves = math.log2(brightness(0.0, 0.011) / brightness(0.06, 0.14))
+        self.assertGreater(octaves, 0.3)
+        self.says("brightness", "click", octaves, 0.3 * octaves)
+
+    def test_j11_when_a_vibrato_that_fades_in_is_heard(self) -> None:
+        modules = [{"id": "shake", "kind": "lfo", "rate": 4.5, "delay_s": 0.5, "fade_in_s": 0.6}]
+        routes = [{"source": "shake", "destination": "pitch", "amount": 0.25}]
+        made = patch(modules, routes, performance=note(2.5, 0.2, key=57), voice={"base": {"wavetable_position": 0.7}})
+        self.open(check_patch({**made.document(), "name": "Fading Reed"}))
+        self.show("pitch")
+        self.says("pitch", "its rate", 4.5, 0.05)
+        self.says("pitch", "its depth", 25.0, 1.5)
+        t = np.arange(0, 2.5, 1e-4)
+        asked = 25.0 * np.clip((t - 0.5) / 0.6, 0, 1) * np.abs(np.sin(2 * np.pi * 4.5 * t))
+        self.says("pitch", "heard after", float(t[np.flatnonzero(asked >= 5.0)[0]]), 0.06)
