@@ -95,6 +95,11 @@ def _parser() -> argparse.ArgumentParser:
     turning.add_argument("--json", action="store_true", help="as JSON instead of a table")
     for command in (thin, turning):
         command.add_argument("lane", type=Path, metavar="LANE.csv", help="columns time_s,value; - for standard input")
+    diff = commands.add_parser("diff", help="what changed from one document to another, in words and in figures")
+    diff.set_defaults(module="jorvik.document_commands", run="diff")
+    diff.add_argument("before", type=Path, metavar="A.json", help="a patch, phrase, take or recording")
+    diff.add_argument("after", type=Path, metavar="B.json", help="another of the same kind; - for standard input")
+    diff.add_argument("--json", action="store_true", help="as JSON instead of sentences")
     schema = commands.add_parser("schema", help="the JSON Schema of a patch, a phrase, a take or a recording")
     schema.set_defaults(run="schema")
     schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording"), default="patch")

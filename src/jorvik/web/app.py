@@ -24,7 +24,21 @@ from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
-from jorvik.web import assist, compute, documents, heard, jobs, judge, live, matching, phrases, sound, sweeps, takes
+from jorvik.web import (
+    assist,
+    changes,
+    compute,
+    documents,
+    heard,
+    jobs,
+    judge,
+    live,
+    matching,
+    phrases,
+    sound,
+    sweeps,
+    takes,
+)
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.scheduler import Busy, Scheduler
@@ -67,6 +81,7 @@ def create_app(settings: Settings) -> FastAPI:
         compute.router,
         assist.router,
         judge.router,
+        changes.router,
         sound.router,
         phrases.router,
         takes.router,

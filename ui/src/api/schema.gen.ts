@@ -404,6 +404,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Changes
+         * @description Return what changed from one document to another, in words, and of patches in figures.
+         */
+        post: operations["post_changes_api_changes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound": {
         parameters: {
             query?: never;
@@ -1582,6 +1602,16 @@ export interface components {
             };
         };
         /**
+         * Change
+         * @description One thing that changed.
+         */
+        Change: {
+            /** About */
+            about: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * ChangeRequest
          * @description A phrase to be changed as a whole, or some of its notes.
          */
@@ -1690,6 +1720,35 @@ export interface components {
              * @default
              */
             route?: string;
+        };
+        /**
+         * Changes
+         * @description What is another in the second than in the first.
+         */
+        Changes: {
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+            /** Figures */
+            figures: components["schemas"]["FigureChange"][];
+        };
+        /**
+         * ChangesRequest
+         * @description Two documents of one kind.
+         */
+        ChangesRequest: {
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            };
+            /** After */
+            after: {
+                [key: string]: unknown;
+            };
+            /**
+             * Figures
+             * @default false
+             */
+            figures?: boolean;
         };
         /**
          * ChorusSettings
@@ -2306,6 +2365,26 @@ export interface components {
              * @default []
              */
             choices?: unknown[];
+        };
+        /**
+         * FigureChange
+         * @description One figure that is another than it was.
+         */
+        FigureChange: {
+            /** About */
+            about: string;
+            /** Figure */
+            figure: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Unit */
+            unit: string;
+            /** Sentence */
+            sentence: string;
+            /** Noticed */
+            noticed: number;
         };
         /**
          * FigureRequest
@@ -6852,6 +6931,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Stretch"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_changes_api_changes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
                 };
             };
             /** @description Bad Request */

@@ -49,7 +49,7 @@ def musical_distance(at: Destination, least: float, greatest: float) -> float:
         return 100.0 * (greatest - least)
     if unit == "st":
         return 12.0 * (math.log2(greatest) - math.log2(least)) if least > 0.0 else 0.0
-    if unit == "dB":
+    if unit == "dB" and at.unit != "dB":
         return decibels(greatest, _SILENT_DB) - decibels(least, _SILENT_DB)
     return greatest - least
 
