@@ -18,7 +18,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
-from jorvik.store.kinds import Document, Kind, Labels
+from jorvik.store.kinds import Document, Kind, Labels, content_hash
 from jorvik.store.tables import DocumentRow, RevisionRow
 
 MOST_HEADS = 500
@@ -51,6 +51,10 @@ class Head:
     unsaved: bool
     changed_at: datetime
     last_write: str | None
+    starred: bool
+    used_at: datetime | None
+    parent_id: uuid.UUID | None
+    branch_reason: str
 
 
 @dataclass(frozen=True)
@@ -102,23 +106,37 @@ class DocumentStore:
             wanted = wanted.where(DocumentRow.words.contains(word, autoescape=True))
         page = wanted.order_by(DocumentRow.name, DocumentRow.id).limit(min(limit, MOST_HEADS)).offset(offset)
         with self._session() as session:
-            return [_head(row) for row in session.execute(page)]
+            return [head_of(row) for row in session.execute(page)]
 
     def get(self, document_id: uuid.UUID) -> Kept:
         """Return a document with its draft. Raises Missing where there is none."""
         with self._session() as session:
             return _kept(self._row(session, document_id))
 
-    def create(self, document: Document, demo: str | None = None, write: str | None = None) -> Kept:
-        """Keep a new document; its first revision is what it was created with."""
+    def create(
+        self,
+        document: Document,
+        demo: str | None = None,
+        write: str | None = None,
+        parent: uuid.UUID | None = None,
+        reason: str = "",
+    ) -> Kept:
+        """Keep a new document; its first revision is what it was created with.
+
+        Where it has a parent it is a variant of that, kept for a reason. Raises Missing where there is no such parent.
+        """
         labels = self.kind.check(document)
         with self._session() as session:
             if write is not None and (made := session.scalar(self._all().where(DocumentRow.last_write == write))):
                 return _kept(made)
+            if parent is not None:
+                self._row(session, parent, deleted=True)
             row = DocumentRow(
                 id=uuid.uuid4(),
                 kind=self.kind.name,
-                **_columns(labels),
+                **columns_of(labels, document),
+                parent_id=parent,
+                branch_reason=reason,
                 demo=demo,
                 draft=document,
                 sequence=1,
@@ -233,13 +251,22 @@ class DocumentStore:
         return row
 
 
-def _columns(labels: Labels) -> dict[str, Any]:
-    return {"name": labels.name, "tags": list(labels.tags), "words": labels.words or labels.name.lower()}
+def columns_of(labels: Labels, document: Document) -> dict[str, Any]:
+    """Return what a document is found by, as it is kept beside it."""
+    low, high = labels.keys or (None, None)
+    words = labels.words or labels.name.lower()
+    said = {"name": labels.name, "tags": list(labels.tags), "words": words, "low_key": low, "high_key": high}
+    return {**said, "content": content_hash(document)}
+
+
+def rewrite(row: DocumentRow, document: Document, kind: Kind) -> None:
+    """Write a document's draft where no window asked for it. Raises Problem for one that is not sound."""
+    _write(row, document, kind.check(document))
 
 
 def _write(row: DocumentRow, document: Document, labels: Labels, write: str | None = None) -> None:
     row.draft = document
-    for name, value in _columns(labels).items():
+    for name, value in columns_of(labels, document).items():
         setattr(row, name, value)
     row.last_write = write
     row.sequence += 1
@@ -255,7 +282,7 @@ def _add_revision(session: Session, row: DocumentRow, document: Document, reason
 
 _HEAD_COLUMNS = (
     *("id", "name", "tags", "demo", "sequence", "saved_number", "saved_sequence"),
-    *("changed_at", "last_write"),
+    *("changed_at", "last_write", "starred", "used_at", "parent_id", "branch_reason"),
 )
 
 
@@ -264,7 +291,8 @@ def _head_fields(row: Any) -> dict[str, Any]:
     return {**fields, "unsaved": row.sequence != row.saved_sequence}
 
 
-def _head(row: Any) -> Head:
+def head_of(row: Any) -> Head:
+    """Return what a list says of a row."""
     return Head(**_head_fields(row))
 
 

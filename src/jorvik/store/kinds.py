@@ -1,5 +1,7 @@
 """What kinds of document are kept: a line each. Drafts, revisions, conflicts, trash and search are the same for all."""
 
+import hashlib
+import json
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Final
@@ -20,6 +22,8 @@ class Labels:
     tags: tuple[str, ...] = ()
     words: str = ""
     """Everything in it that a search looks through, in small letters; its name where this is empty."""
+    keys: tuple[float, float] | None = None
+    """The lowest and the highest key that it is tested with."""
 
 
 @dataclass(frozen=True)
@@ -36,8 +40,11 @@ class Kind:
 
 def _patch(document: Document) -> Labels:
     patch = check_patch(document)
-    inside = [f"{module.id} {module.kind}" for module in patch.modules]
-    return Labels(patch.name, tuple(patch.tags), _words([patch.name, *patch.tags, patch.notes, *inside]))
+    inside = [f"{module.id} {module.kind} source:{module.kind}" for module in patch.modules]
+    moved = [f"moves:{route.destination}" for route in patch.routes]
+    keys = [note.key for note in patch.performance.notes]
+    words = _words([patch.name, *patch.tags, patch.notes, *inside, *dict.fromkeys(moved)])
+    return Labels(patch.name, tuple(patch.tags), words, (min(keys), max(keys)))
 
 
 def _phrase(document: Document) -> Labels:
@@ -56,6 +63,17 @@ def _take(document: Document) -> Labels:
 def _recording(document: Document) -> Labels:
     recording = check_recording(document)
     return Labels(recording.name, tuple(recording.tags), _words([recording.name, *recording.tags, recording.notes]))
+
+
+def content_hash(document: Document) -> str:
+    """Return what tells whether two documents do the same, whatever they are called and whatever is said of them.
+
+    >>> content_hash({"name": "A", "bars": 2}) == content_hash({"bars": 2, "name": "B", "tags": ["x"]})
+    True
+    """
+    said = {name: value for name, value in document.items() if name not in ("name", "notes", "tags")}
+    text = json.dumps(said, sort_keys=True, separators=(",", ":"))
+    return hashlib.sha256(text.encode()).hexdigest()
 
 
 def _words(texts: Iterable[str]) -> str:

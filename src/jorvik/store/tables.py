@@ -6,6 +6,8 @@ from typing import Any
 
 from sqlalchemy import (
     JSON,
+    Boolean,
+    Computed,
     DateTime,
     Double,
     ForeignKey,
@@ -17,6 +19,7 @@ from sqlalchemy import (
     UniqueConstraint,
     Uuid,
     func,
+    text,
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -29,7 +32,18 @@ class DocumentRow(Base):
     """A document of any kind: its draft as it stands in the window, and what it is found by."""
 
     __tablename__ = "documents"
-    __table_args__ = (Index("documents_listed", "kind", "deleted_at", "name"), UniqueConstraint("kind", "demo"))
+    __table_args__ = (
+        Index("documents_listed", "kind", "deleted_at", "name"),
+        UniqueConstraint("kind", "demo"),
+        Index(
+            "documents_searched",
+            "searched",
+            postgresql_using="gin",
+            postgresql_ops={"searched": "gin_trgm_ops"},
+        ),
+        Index("documents_begins", text("to_tsvector('simple', searched)"), postgresql_using="gin"),
+        Index("documents_content", "content"),
+    )
 
     id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
     kind: Mapped[str] = mapped_column(String(40))
@@ -50,6 +64,26 @@ class DocumentRow(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.now())
     deleted_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    content: Mapped[str] = mapped_column(String(64), default="")
+    """A hash of what it does, whatever it is called; empty until it is written the next time."""
+    starred: Mapped[bool] = mapped_column(Boolean, default=False)
+    used_at: Mapped[datetime | None] = mapped_column(DateTime(timezone=True))
+    parent_id: Mapped[uuid.UUID | None] = mapped_column(Uuid, ForeignKey("documents.id", ondelete="SET NULL"))
+    """What it is a variant of."""
+    branch_reason: Mapped[str] = mapped_column(String(400), default="")
+    """Why it was kept beside that."""
+    low_key: Mapped[float | None] = mapped_column(Double)
+    high_key: Mapped[float | None] = mapped_column(Double)
+    """The keys of its test note, or notes."""
+    loudness: Mapped[float | None] = mapped_column(Double)
+    """In LUFS, when it was judged last."""
+    found: Mapped[str] = mapped_column(Text, default="")
+    """The rules that found something when it was judged last, as ``finding:<rule>``."""
+    picture: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """Its staves, small."""
+    looked_at: Mapped[int] = mapped_column(Integer, default=0)
+    """The sequence of which the picture is."""
+    searched: Mapped[str] = mapped_column(Text, Computed("words || ' ' || found", persisted=True))
 
 
 class RevisionRow(Base):
@@ -90,3 +124,44 @@ class JobRow(Base):
     media_type: Mapped[str] = mapped_column(String(80), default="")
     created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.clock_timestamp())
     changed_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.clock_timestamp())
+
+
+class BankRow(Base):
+    """A bank: documents of any kind under one name."""
+
+    __tablename__ = "banks"
+
+    id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True, default=uuid.uuid4)
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    created_at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.clock_timestamp())
+
+
+class BankMemberRow(Base):
+    """That a document stands in a bank."""
+
+    __tablename__ = "bank_members"
+    __table_args__ = (Index("bank_members_document", "document_id"),)
+
+    bank_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("banks.id", ondelete="CASCADE"), primary_key=True)
+    document_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("documents.id", ondelete="CASCADE"), primary_key=True)
+
+
+class LogRow(Base):
+    """One entry of the logbook. It stays when its document goes."""
+
+    __tablename__ = "log_entries"
+    __table_args__ = (Index("log_entries_at", "at"), Index("log_entries_document", "document_id", "at"))
+
+    id: Mapped[uuid.UUID] = mapped_column(Uuid, primary_key=True)
+    at: Mapped[datetime] = mapped_column(DateTime(timezone=True), server_default=func.clock_timestamp())
+    act: Mapped[str] = mapped_column(String(40))
+    document_id: Mapped[uuid.UUID | None] = mapped_column(Uuid)
+    document_name: Mapped[str] = mapped_column(String(120))
+    title: Mapped[str] = mapped_column(String(400))
+    changes: Mapped[list[str]] = mapped_column(JSON)
+    """What changed, a sentence each, and what that came to."""
+    why: Mapped[str] = mapped_column(Text, default="")
+    """What the user says of it."""
+    marked: Mapped[bool] = mapped_column(Boolean, default=False)
+    document: Mapped[dict[str, Any] | None] = mapped_column(JSON, deferred=True)
+    """The document as it was then, to go back to."""

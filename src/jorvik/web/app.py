@@ -24,6 +24,7 @@ from jorvik.core.problems import Problem, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
+from jorvik.store.library import LibraryStore
 from jorvik.web import (
     assist,
     changes,
@@ -32,6 +33,7 @@ from jorvik.web import (
     heard,
     jobs,
     judge,
+    library,
     live,
     matching,
     phrases,
@@ -90,7 +92,7 @@ def create_app(settings: Settings) -> FastAPI:
         matching.router,
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
-    for router in (documents.health, jobs.router, *map(documents.router_for, KINDS)):
+    for router in (documents.health, jobs.router, library.router, *map(documents.router_for, KINDS)):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
     app.include_router(live.router, prefix="/api")
     for error, answer in _ANSWERS.items():
@@ -124,6 +126,7 @@ def _refusals(*statuses: int) -> dict[int | str, dict[str, Any]]:
 async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     """Have the services for as long as the application lives: the stores, who works at what, and the jobs."""
     app.state.instance = settings.instance
+    app.state.library = LibraryStore(settings.engine)
     app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
     scheduler = app.state.scheduler = Scheduler()
     stage = app.state.stage = live.Stage()

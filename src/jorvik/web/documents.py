@@ -45,7 +45,7 @@ def router_for(kind: Kind) -> APIRouter:
     @router.post("", status_code=201)
     def post_document(new: NewDocument, store: Store) -> Kept:
         """Keep a new document."""
-        return store.create(new.document, write=new.write)
+        return store.create(new.document, write=new.write, parent=new.parent, reason=new.reason)
 
     @router.get("/{document_id}")
     def get_document(document_id: uuid.UUID, store: Store) -> Kept:

@@ -1,6 +1,7 @@
 """What goes in and out over HTTP. The screen's types are generated from these."""
 
 import base64
+import uuid
 from datetime import datetime
 from typing import Annotated, Any, Final
 
@@ -71,6 +72,10 @@ class NewDocument(Form):
 
     document: Document
     write: WriteId | None = None
+    parent: uuid.UUID | None = None
+    """What it is kept as a variant of."""
+    reason: Annotated[str, Field(max_length=400)] = ""
+    """Why it is kept beside that."""
 
 
 class Draft(Form):

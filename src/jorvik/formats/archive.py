@@ -1,0 +1,114 @@
+"""A bank as one file: a zip of documents with a manifest; and what comes in from any zip, or from a file alone."""
+
+import io
+import json
+import re
+import stat
+import zipfile
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import PurePosixPath
+from typing import Any, Final
+
+from jorvik.core.document.patch import read_document
+from jorvik.core.limits import MAX_DOCUMENT_BYTES
+from jorvik.core.problems import Problem, shown
+
+MANIFEST: Final = "manifest.json"
+MOST_FILES: Final = 5000
+MOST_BYTES: Final = 400_000_000
+"""Of all that a zip unpacks to."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A file of an archive: its document, or why it is none."""
+
+    file: str
+    document: dict[str, Any] | None
+    trouble: str = ""
+
+
+def packed(documents: Sequence[tuple[str, dict[str, Any]]], name: str) -> bytes:
+    """Return documents, each with the folder it goes into, as a zip with a manifest."""
+    out, taken, listed = io.BytesIO(), {MANIFEST}, []
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for folder, document in documents:
+            title = str(document.get("name", "Untitled"))
+            stem = re.sub(r"[^\w-]+", "-", title.lower()).strip("-")[:60] or "untitled"
+            file, count = f"{folder}/{stem}.json", 1
+            while file in taken:
+                count += 1
+                file = f"{folder}/{stem}-{count}.json"
+            taken.add(file)
+            listed.append({"file": file, "name": title, "format": document.get("format")})
+            archive.writestr(file, json.dumps(document, indent=2, ensure_ascii=False))
+        manifest = {"format": "jorvik-bank", "version": 1, "name": name, "documents": listed}
+        archive.writestr(MANIFEST, json.dumps(manifest, indent=2, ensure_ascii=False))
+    return out.getvalue()
+
+
+def unpacked(data: bytes, file_name: str) -> tuple[str, list[Entry]]:
+    """Return the name of the bank in a file, empty where it has none, and every document in it.
+
+    The file is a zip, or a document alone. One that is broken has its trouble in a sentence, and the others stand.
+    Raises Problem where the file as a whole cannot be taken: too large unpacked, too many, or no file that is known.
+    """
+    if not zipfile.is_zipfile(io.BytesIO(data)):
+        return "", [Entry(file_name, read_document(data))]
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            inside = [info for info in archive.infolist() if not info.is_dir()]
+            _check_size(inside)
+            name = _bank_name(archive, inside)
+            return name, [_entry(archive, info) for info in _wanted(inside)]
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
+        raise Problem("the file", shown(str(error)), "a zip that can be read, without a password") from None
+
+
+def _check_size(inside: Sequence[zipfile.ZipInfo]) -> None:
+    size = sum(info.file_size for info in inside)
+    if len(inside) > MOST_FILES:
+        raise Problem("the file", f"{len(inside)} files", f"{MOST_FILES} at most")
+    if size > MOST_BYTES:
+        raise Problem("the file", f"{size / 1e6:.0f} MB when it is unpacked", f"{MOST_BYTES / 1e6:.0f} MB at most")
+
+
+def _wanted(inside: Sequence[zipfile.ZipInfo]) -> Iterator[zipfile.ZipInfo]:
+    """Yield the files that are documents, or should be; what other programs leave in zips is passed over."""
+    for info in inside:
+        path = PurePosixPath(info.filename)
+        hidden = any(part.startswith((".", "__")) and part != ".." for part in path.parts)
+        if path.name != MANIFEST and path.suffix.lower() == ".json" and not hidden:
+            yield info
+
+
+def _entry(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> Entry:
+    file = info.filename
+    try:
+        if file.startswith("/") or ".." in PurePosixPath(file.replace("\\", "/")).parts:
+            raise Problem(shown(file), "a name that leads out of its folder", "a name within the zip")
+        if stat.S_ISLNK(info.external_attr >> 16):
+            raise Problem(shown(file), "a link", "a file")
+        return Entry(file, read_document(_read(archive, info)))
+    except Problem as problem:
+        return Entry(file, None, str(problem))
+
+
+def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
+    """Return what is in a file: what it says of its own size is not trusted."""
+    try:
+        with archive.open(info) as file:
+            return file.read(MAX_DOCUMENT_BYTES + 1)
+    except zipfile.BadZipFile as error:
+        raise Problem(shown(info.filename), shown(str(error)), "a file that can be unpacked") from None
+
+
+def _bank_name(archive: zipfile.ZipFile, inside: Sequence[zipfile.ZipInfo]) -> str:
+    for info in inside:
+        if info.filename == MANIFEST:
+            try:
+                return str(read_document(_read(archive, info)).get("name", ""))
+            except Problem:
+                return ""
+    return ""

@@ -1,0 +1,88 @@
+"""Banks as files: out and in again, and every way in which a zip can be wrong."""
+
+import io
+import json
+import stat
+import unittest
+import zipfile
+
+from jorvik.core.problems import Problem
+from jorvik.formats import archive
+from jorvik.formats.archive import Entry, packed, unpacked
+from tests.support import Json, document
+
+
+def zipped(files: dict[str, bytes], links: tuple[str, ...] = ()) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        for name, data in files.items():
+            info = zipfile.ZipInfo(name)
+            info.external_attr = (stat.S_IFLNK if name in links else stat.S_IFREG) << 16
+            info.compress_type = zipfile.ZIP_DEFLATED
+            made.writestr(info, data)
+    return out.getvalue()
+
+
+class Archive(unittest.TestCase):
+    def test_what_goes_out_comes_in(self) -> None:
+        phrase: Json = {"format": "jorvik-phrase", "version": 1, "name": "Tide"}
+        out = [
+            ("patches", document(name="Bell")),
+            ("patches", document(name="Bell", notes="another")),
+            ("phrases", phrase),
+        ]
+        name, entries = unpacked(packed(out, "Of the Barge"), "bank.zip")
+        self.assertEqual(name, "Of the Barge")
+        self.assertEqual([entry.document for entry in entries], [document for _, document in out])
+        self.assertEqual([e.file for e in entries], ["patches/bell.json", "patches/bell-2.json", "phrases/tide.json"])
+
+    def test_one_document_alone(self) -> None:
+        text = json.dumps(document(name="Bell")).encode()
+        self.assertEqual(unpacked(text, "bell.json"), ("", [Entry("bell.json", document(name="Bell"))]))
+
+    def test_what_is_broken_is_named_and_the_rest_stands(self) -> None:
+        good = json.dumps(document()).encode()
+        files = {
+            "a.json": good,
+            "../out.json": good,
+            "/root.json": good,
+            "sub/../../out.json": good,
+            "link.json": b"/etc/passwd",
+            "broken.json": b"{",
+            "twice.json": b'{"a": 1, "a": 2}',
+            "__other/x.json": good,
+            ".hidden.json": good,
+            "readme.txt": b"hello",
+            "z.json": good,
+        }
+        _, entries = unpacked(zipped(files, links=("link.json",)), "bank.zip")
+        troubles = {entry.file: entry.trouble for entry in entries}
+        self.assertEqual([file for file, trouble in troubles.items() if not trouble], ["a.json", "z.json"])
+        for file in ("../out.json", "/root.json", "sub/../../out.json"):
+            self.assertIn("leads out of its folder", troubles[file])
+        self.assertIn("a link", troubles["link.json"])
+        self.assertIn("no JSON at line 1", troubles["broken.json"])
+        self.assertEqual(set(files) - set(troubles), {"__other/x.json", ".hidden.json", "readme.txt"})
+
+    def test_what_unpacks_to_more_than_there_may_be_is_refused_unread(self) -> None:
+        bomb = zipped({f"{n}.json": bytes(8_000_000) for n in range(60)})
+        self.assertLess(len(bomb), 1_000_000)
+        with self.assertRaisesRegex(Problem, "480 MB when it is unpacked"):
+            unpacked(bomb, "bank.zip")
+        many = zipped({f"{n}.json": b"{}" for n in range(archive.MOST_FILES + 1)})
+        with self.assertRaisesRegex(Problem, "5001 files"):
+            unpacked(many, "bank.zip")
+
+    def test_a_size_that_a_zip_only_claims_is_not_believed(self) -> None:
+        large = b'{"notes": "' + b"x" * 9_000_000 + b'"}'
+        _, [entry] = unpacked(zipped({"large.json": large}), "bank.zip")
+        self.assertIn("MB", entry.trouble)
+
+    def test_no_zip_and_no_document(self) -> None:
+        for data in (b"PK\x03\x04 not really", b"\x00\x01", b"[]"):
+            with self.subTest(data), self.assertRaises(Problem):
+                unpacked(data, "x.zip")
+        broken = bytearray(zipped({"a.json": json.dumps(document()).encode() * 20}))
+        broken[60:90] = bytes(30)
+        _, [entry] = unpacked(bytes(broken), "x.zip")
+        self.assertIsNone(entry.document)
