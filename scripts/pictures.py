@@ -24,7 +24,7 @@ FOLDER = ROOT / "docs" / "screenshots"
 def open_demo(page: Page, name: str) -> None:
     """Open a demo from the shelf."""
     page.get_by_role("button", name="Patches", exact=True).click()
-    page.get_by_role("dialog").get_by_role("button", name=name, exact=True).click()
+    page.get_by_role("group", name="Library").get_by_role("button", name=name, exact=True).click()
     page.wait_for_timeout(900)
 
 

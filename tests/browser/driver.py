@@ -84,7 +84,7 @@ class BrowserCase(unittest.TestCase):
     def open_demo(self, name: str) -> None:
         """Open a demo patch from the shelf."""
         self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("dialog").get_by_role("button", name=name, exact=True).click()
+        self.page.get_by_role("group", name="Library").get_by_role("button", name=name, exact=True).click()
         expect(self.name_field).to_have_value(name)
 
     @property

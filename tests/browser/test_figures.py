@@ -318,7 +318,7 @@ class InPlace(OnThePage):
 
     def test_the_shelf_finds_by_tag_and_keeps_the_wrong_ones_apart(self) -> None:
         self.page.get_by_role("button", name="Patches", exact=True).click()
-        shelf = self.page.get_by_role("dialog")
+        shelf = self.page.get_by_role("group", name="Library")
         expect(shelf).to_contain_text("Made to be wrong")
         shelf.get_by_label("Find a patch").fill("off scale")
         expect(shelf.get_by_role("button", name=re.compile("^Delete"))).to_have_count(1)

@@ -20,7 +20,7 @@ class Jobs(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
         self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("dialog").get_by_role("button", name="New patch").click()
+        self.page.get_by_role("group", name="Library").get_by_role("button", name="New patch").click()
         expect(self.name_field).to_have_value("Untitled")
         self.kept()
 

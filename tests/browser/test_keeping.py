@@ -160,7 +160,7 @@ class Keeping(BrowserCase):
         self.kept()
         self.page.get_by_role("button", name="Patches", exact=True).click()
         self.page.get_by_role("button", name="Delete Wharf Song").click()
-        expect(self.page.get_by_role("dialog")).to_have_count(0)
+        expect(self.page.get_by_role("button", name="Delete Wharf Song")).to_have_count(0)
         self.assertNotIn("Wharf Song", self.names())
         self.page.get_by_role("status").get_by_role("button", name="Undo", exact=True).click()
         expect(self.name_field).to_have_value("Wharf Song")

@@ -80,13 +80,15 @@ class Said(BrowserCase):
 
     def test_a_patch_starts_from_a_template_and_becomes_one(self) -> None:
         self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("dialog").get_by_label("Start from a template").select_option(label="Pluck")
+        self.page.get_by_role("group", name="Library").get_by_label("Start from a template").select_option(
+            label="Pluck"
+        )
         expect(self.name_field).to_have_value("Untitled")
         expect(self.page.get_by_role("button", name=re.compile("^Source fall"))).to_be_visible()
         self.redrawn(lambda: self.type_into("Tags of the patch", "short, wood, short"))
         self.assertEqual(self.document()["tags"], ["short", "wood"])
         self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("dialog").get_by_role("button", name="Template", exact=True).click()
+        self.page.get_by_role("group", name="Library").get_by_role("button", name="Template", exact=True).click()
         self.assertEqual(self.document()["tags"], ["short", "wood", "template"])
 
     def test_a_new_patch_has_a_tone_that_answers(self) -> None:

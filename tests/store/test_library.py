@@ -122,7 +122,7 @@ class Library(unittest.TestCase):
         self.assertEqual(self.patches.get(ids[1]).document["tags"], ["soft"])
         # A window that had it open before is told, and loses nothing.
         self.assertEqual(self.patches.get(ids[1]).sequence, 2)
-        self.assertEqual(self.library.tag(ids[1:], "soft", given=False), ids[1:])
+        self.assertCountEqual(self.library.tag(ids[1:], "soft", given=False), ids[1:])
         self.assertEqual(self.names(tag="soft"), ["One"])
         self.assertEqual(set(self.library.delete(ids[:2])), set(ids[:2]))
         self.assertEqual((self.names(), self.names(deleted=True)), (["Slow Tide"], ["One", "Two"]))
@@ -162,6 +162,38 @@ class Library(unittest.TestCase):
         self.assertEqual((other.parent_id, other.branch_reason), (one, "for the harbour"))
         with self.assertRaises(Missing):
             self.patches.create(document(), parent=uuid.uuid4())
+
+    def test_a_family_is_the_same_from_any_of_its_members(self) -> None:
+        one = self.keep("One")
+        softer = self.patches.create(document(name="Softer"), parent=one).id
+        brighter = self.patches.create(document(name="Brighter"), parent=one).id
+        both = self.patches.create(document(name="Both"), parent=softer).id
+        self.keep("Another")
+        for member in (one, softer, brighter, both):
+            family = [(head.id, head.parent_id) for head in self.patches.family(member)]
+            self.assertEqual(family, [(one, None), (softer, one), (brighter, one), (both, softer)])
+        self.patches.promote(softer)
+        self.assertEqual([head.id for head in self.patches.family(both)], [softer, both])
+        self.patches.delete(one)
+        self.assertEqual([head.id for head in self.patches.family(brighter)], [brighter])
+
+    def test_what_is_rewritten_keeps_what_it_was_and_all_or_none_is(self) -> None:
+        ids = [self.keep("One"), self.keep("Two")]
+
+        def louder(_: uuid.UUID, of: Json) -> Json:
+            return {**of, "voice": {"base": {"amplitude": 0.5}}}
+
+        self.assertCountEqual(self.library.rewrite(ids, louder, "before"), ids)
+        self.assertEqual(self.patches.revision(ids[0], 2), document(name="One"))
+        self.assertEqual(self.patches.revisions(ids[0])[0].reason, "before")
+        self.assertEqual(self.library.rewrite(ids, louder, "again"), [])
+
+        def wrong(one: uuid.UUID, of: Json) -> Json:
+            return {**of, "voice": {"base": {"amplitude": 5.0 if one == ids[1] else 0.1}}}
+
+        with self.assertRaises(Problem):
+            self.library.rewrite(ids, wrong)
+        self.assertEqual(self.patches.get(ids[0]).document["voice"]["base"]["amplitude"], 0.5)
 
     def test_words_and_names_are_found_by_their_indexes(self) -> None:
         """Where every row may not be read one after the other, the plan has the index: it answers what is asked."""

@@ -17,7 +17,6 @@
   import PatchPage from './sheet/PatchPage.svelte';
   import StavePage from './sheet/StavePage.svelte';
   import RoutePage from './sheet/RoutePage.svelte';
-  import Library from './library/Library.svelte';
   import SourcePage from './sheet/SourcePage.svelte';
   import PrintPage from './live/PrintPage.svelte';
   import TakesPage from './live/TakesPage.svelte';
@@ -27,9 +26,7 @@
   import JobsPage from './library/JobsPage.svelte';
   import Versions from './library/Versions.svelte';
 
-  let library = $state(false);
   let versions = $state(false);
-  let files = $state(false);
   let help = $state(false);
   let jobs = $state(false);
   const module = $derived(workbench.chosenModule());
@@ -37,7 +34,7 @@
 
   onMount(() => void workbench.start().then(() => taking.lookBehind()));
 
-  const keys = shortcuts({ library: () => (library = true), help: () => (help = true) });
+  const keys = shortcuts({ help: () => (help = true) });
 
   const onkeydown = listener(keys);
 
@@ -53,12 +50,7 @@
 <svelte:window {onkeydown} {onbeforeunload} />
 
 <div class="page">
-  <TopBar
-    onlibrary={() => (library = true)}
-    onversions={() => (versions = true)}
-    onhelp={() => (help = true)}
-    onjobs={() => (jobs = true)}
-  />
+  <TopBar onversions={() => (versions = true)} onhelp={() => (help = true)} onjobs={() => (jobs = true)} />
   {#if workbench.patch}
     <Views />
     <aside
@@ -108,8 +100,7 @@
   <StatusBar />
 </div>
 
-<Library bind:open={library} bind:files />
-<WavFiles bind:open={files} />
+<WavFiles bind:open={workbench.files} />
 <Versions bind:open={versions} />
 <PrintPage />
 <JobsPage bind:open={jobs} />

@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session
 from jorvik.store.kinds import Document, Kind, Labels, content_hash
 from jorvik.store.tables import DocumentRow, RevisionRow
 
+MOST_VARIANTS = 200
 MOST_HEADS = 500
 """In one page of a list."""
 
@@ -215,6 +216,34 @@ class DocumentStore:
                 raise Missing(f"This {self.kind.name} has no revision {number}.")
             return row.document
 
+    def family(self, document_id: uuid.UUID) -> list[Head]:
+        """Return what a document is a variant of, up to the first, and all variants of that, at most so many.
+
+        The first stands first, and each after what it is a variant of. Raises Missing where there is no such document.
+        """
+        with self._session() as session:
+            row = self._row(session, document_id)
+            seen = {row.id}
+            while row.parent_id is not None and row.parent_id not in seen:
+                above = session.get(DocumentRow, row.parent_id)
+                if above is None or above.deleted_at is not None:
+                    break
+                row = above
+                seen.add(row.id)
+            found, last = [row], [row.id]
+            while last and len(found) < MOST_VARIANTS:
+                wanted = self._all().where(DocumentRow.parent_id.in_(last), DocumentRow.deleted_at.is_(None))
+                below = session.scalars(wanted.order_by(DocumentRow.created_at)).all()
+                found += [one for one in below if one.id not in {other.id for other in found}]
+                last = [one.id for one in below]
+            return [head_of(one) for one in found[:MOST_VARIANTS]]
+
+    def promote(self, document_id: uuid.UUID) -> None:
+        """Let a variant be a document of its own. Raises Missing where there is no such document."""
+        with self._session() as session:
+            row = self._row(session, document_id, lock=True)
+            row.parent_id, row.branch_reason = None, ""
+
     def delete(self, document_id: uuid.UUID) -> None:
         """Put a document away; :meth:`undelete` brings it back."""
         with self._session() as session:
@@ -259,9 +288,15 @@ def columns_of(labels: Labels, document: Document) -> dict[str, Any]:
     return {**said, "content": content_hash(document)}
 
 
-def rewrite(row: DocumentRow, document: Document, kind: Kind) -> None:
-    """Write a document's draft where no window asked for it. Raises Problem for one that is not sound."""
-    _write(row, document, kind.check(document))
+def rewrite(session: Session, row: DocumentRow, document: Document, kind: Kind, reason: str = "") -> None:
+    """Write a document's draft where no window asked for it; with a reason, what it was is kept as a revision.
+
+    Raises Problem for one that is not sound.
+    """
+    labels = kind.check(document)
+    if reason:
+        _add_revision(session, row, row.draft, reason)
+    _write(row, document, labels)
 
 
 def _write(row: DocumentRow, document: Document, labels: Labels, write: str | None = None) -> None:

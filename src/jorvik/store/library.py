@@ -2,7 +2,7 @@
 
 import re
 import uuid
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any, Final, Literal
@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from jorvik.core.limits import MAX_NAME
 from jorvik.core.problems import Problem, shown
 from jorvik.store.documents import MOST_HEADS, Head, Missing, head_of, rewrite
-from jorvik.store.kinds import KINDS
+from jorvik.store.kinds import KINDS, Document
 from jorvik.store.tables import BankMemberRow, BankRow, DocumentRow
 
 MOST_BANKS: Final = 500
@@ -182,14 +182,31 @@ class LibraryStore:
         tag = tag.strip()
         if not 0 < len(tag) <= MAX_NAME:
             raise Problem("the tag", shown(tag), f"1 to {MAX_NAME} letters")
+
+        def tagged(_: uuid.UUID, document: Document) -> Document:
+            tags = document.get("tags", [])
+            if (tag in tags) == given:
+                return document
+            return {**document, "tags": [*tags, tag] if given else [one for one in tags if one != tag]}
+
+        return self.rewrite(ids, tagged)
+
+    def rewrite(
+        self, ids: Sequence[uuid.UUID], change: Callable[[uuid.UUID, Document], Document], reason: str = ""
+    ) -> list[uuid.UUID]:
+        """Change the drafts of documents where no window asked for it; return those that are others now.
+
+        With a reason, what each was before is kept as a revision. Raises Problem where one would not be sound: then
+        none is changed.
+        """
         changed = []
         with self._session() as session:
-            for row in session.scalars(select(DocumentRow).where(DocumentRow.id.in_(ids)).with_for_update()):
-                if (tag in row.tags) == given:
-                    continue
-                tags = [*row.tags, tag] if given else [one for one in row.tags if one != tag]
-                rewrite(row, {**row.draft, "tags": tags}, _BY_NAME[row.kind])
-                changed.append(row.id)
+            rows = select(DocumentRow).where(DocumentRow.id.in_(ids)).order_by(DocumentRow.id)
+            for row in session.scalars(rows.with_for_update()):
+                document = change(row.id, row.draft)
+                if document != row.draft:
+                    rewrite(session, row, document, _BY_NAME[row.kind], reason)
+                    changed.append(row.id)
         return changed
 
     def delete(self, ids: Sequence[uuid.UUID], deleted: bool = True) -> list[uuid.UUID]:

@@ -72,6 +72,16 @@ def router_for(kind: Kind) -> APIRouter:
         """Return the document of one revision."""
         return store.revision(document_id, number)
 
+    @router.get("/{document_id}/family")
+    def get_family(document_id: uuid.UUID, store: Store) -> list[Head]:
+        """Return what a document is a variant of, up to the first, and all variants of that."""
+        return store.family(document_id)
+
+    @router.post("/{document_id}/promote", status_code=204)
+    def post_promote(document_id: uuid.UUID, store: Store) -> None:
+        """Let a variant be a document of its own."""
+        store.promote(document_id)
+
     @router.delete("/{document_id}", status_code=204)
     def delete_document(document_id: uuid.UUID, store: Store) -> None:
         """Put a document away."""

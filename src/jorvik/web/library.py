@@ -1,6 +1,7 @@
 """Requests about the library: what is kept of every kind, in one place."""
 
 import uuid
+from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Annotated, Any, Final, Literal
 
@@ -10,9 +11,10 @@ from pydantic import Field
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.findings import check
+from jorvik.core.helpers.gain import with_gain
 from jorvik.core.limits import DEFAULT_RATE, MAX_NAME, MAX_TEXT
 from jorvik.core.measure.picture import picture
-from jorvik.core.measure.sound import loudness
+from jorvik.core.measure.sound import level_gains, loudness
 from jorvik.core.problems import Problem, shown
 from jorvik.core.voice.render import render
 from jorvik.formats.archive import packed, unpacked
@@ -29,6 +31,7 @@ from jorvik.web.workers import Cancel, Tell
 router = APIRouter()
 
 MOST_PICTURES: Final = 60
+MOST_LEVELLED: Final = 64
 
 Ids = Annotated[list[uuid.UUID], Field(max_length=MOST_AT_ONCE)]
 Name = Annotated[str, Field(min_length=1, max_length=MAX_NAME)]
@@ -90,6 +93,12 @@ class Some(Form):
     """Some documents."""
 
     ids: Annotated[list[uuid.UUID], Field(max_length=MOST_PICTURES)]
+
+
+class Levelled(Form):
+    """Some patches whose levels are compared."""
+
+    ids: Annotated[list[uuid.UUID], Field(max_length=MOST_LEVELLED)]
 
 
 class OutOf(Form):
@@ -221,6 +230,48 @@ def _judged(document: Document, cancelled: Cancel, _: Tell) -> Judged:
     sound = render(patch, DEFAULT_RATE, cancelled)
     rules = dict.fromkeys(f.rule for f in check(patch, cancelled=cancelled) if f.key not in aside)
     return Judged(loudness_lufs=loudness(sound.samples, sound.rate), rules=list(rules))
+
+
+class Gains(Form):
+    """The gain that each of some patches is given."""
+
+    gains: Annotated[dict[uuid.UUID, Annotated[float, Field(ge=-60, le=24)]], Field(max_length=MOST_LEVELLED)]
+
+
+class PatchLevel(Form):
+    """How loud a patch is, and what makes it as loud as the quietest of those that it was asked with."""
+
+    id: uuid.UUID
+    name: str
+    loudness_lufs: float
+    gain_db: float
+
+
+@router.post("/library/levels")
+async def post_levels(request: Request, some: Levelled, store: Store, scheduler: TheScheduler) -> list[PatchLevel]:
+    """Return how loud some patches are, each at its own test note, and the gains that make them alike."""
+    found = [(head, document) for head, kind, document in store.drafts(some.ids) if kind == "patch"]
+    lufs = [await scheduler.make(request, "judgement", _loudness, document) for _, document in found]
+    gains = level_gains(lufs)
+    return [
+        PatchLevel(id=head.id, name=head.name, loudness_lufs=loud, gain_db=gain)
+        for (head, _), loud, gain in zip(found, lufs, gains, strict=True)
+    ]
+
+
+@router.post("/library/levels/write")
+def post_gains(form: Gains, store: Store) -> Acted:
+    """Write gains into patches: each is a change of the patch like any other, and the one before stays a version."""
+    return Acted(changed=store.rewrite(list(form.gains), _louder(form.gains), "before levels were matched"))
+
+
+def _louder(gains: Mapping[uuid.UUID, float]) -> Callable[[uuid.UUID, Document], Document]:
+    return lambda one, document: with_gain(check_patch(document), gains[one]).document()
+
+
+def _loudness(document: Document, cancelled: Cancel, _: Tell) -> float:
+    sound = render(check_patch(document), DEFAULT_RATE, cancelled)
+    return loudness(sound.samples, sound.rate)
 
 
 @router.post("/library/export", response_class=Response)

@@ -170,6 +170,12 @@ export class Comparing {
     return [now, ...found].map((phrase) => ({ label: named(phrase), phrase }));
   }
 
+  /** Compares the present patch with some others. */
+  withOthers(ids: string[]): void {
+    this.chosen = 'patches';
+    this.others = ids;
+  }
+
   /** Returns what stands beside the present patch, each played at its test note. */
   private async beside(patch: Patch): Promise<{ label: string; patch: Patch }[]> {
     const at = (other: Patch): Patch => {

@@ -4,8 +4,10 @@
   import type { Revision } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
-  import { restore, restorePart, revisionPatch, revisions, save } from '../state/library';
+  import { chosenPart, restore, restorePart, revisionPatch, revisions, save } from '../state/library';
   import TextField from '../common/TextField.svelte';
+  import Difference from './Difference.svelte';
+  import Variants from './Variants.svelte';
 
   let { open = $bindable() }: { open: boolean } = $props();
   let name = $state('');
@@ -16,13 +18,7 @@
   });
 
   /** What is chosen on the sheet can be brought back alone. */
-  const part = $derived(
-    workbench.chosen.what === 'source'
-      ? { source: workbench.chosen.id }
-      : workbench.chosen.what === 'route'
-        ? { route: workbench.chosen.id }
-        : null
-  ) as { source?: string; route?: string } | null;
+  const part = $derived(chosenPart());
   async function partBack(number: number): Promise<void> {
     open = false;
     if (part) await restorePart(number, part);
@@ -38,7 +34,9 @@
   }
 </script>
 
-<Modal bind:open title="Versions" size="sm" outsideclose>
+<Modal bind:open title="Variants and versions" size="md" outsideclose>
+  <Variants onopened={() => (open = false)} />
+  <h4>Versions</h4>
   <form
     onsubmit={(event) => {
       event.preventDefault();
@@ -61,6 +59,10 @@
           aria-label="Hold version {revision.number} as ghost"
           onclick={() => void messages.attempt(() => ghost(revision.number))}>Ghost</Button
         >
+        <Difference
+          label="since version {revision.number}"
+          between={async () => [await revisionPatch(revision.number), workbench.patch!] as const}
+        />
         {#if part}
           <Button
             data-hint="Only {part.source ?? part.route}, as it was then"
@@ -92,9 +94,15 @@
     max-height: 50vh;
     overflow: auto;
   }
+  h4 {
+    margin: 8px 0 0;
+    font-weight: 600;
+    font-size: 14px;
+  }
   li {
     display: flex;
-    gap: 10px;
+    flex-wrap: wrap;
+    gap: 2px 10px;
     align-items: center;
     padding: 5px 0;
     border-bottom: 1px solid var(--rule);

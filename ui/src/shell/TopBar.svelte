@@ -17,12 +17,11 @@
 
   /** What the page itself opens. */
   interface Props {
-    onlibrary: () => void;
     onversions: () => void;
     onhelp: () => void;
     onjobs: () => void;
   }
-  let { onlibrary, onversions, onhelp, onjobs }: Props = $props();
+  let { onversions, onhelp, onjobs }: Props = $props();
 
   const drafts = workbench.drafts;
   const notes = $derived(workbench.patch?.performance?.notes?.length ?? 1);
@@ -49,7 +48,9 @@
 
 <header>
   <div class="who">
-    <Button onclick={onlibrary} aria-label="Patches" data-hint="All patches (P)">Patches</Button>
+    <Button onclick={() => (workbench.view = 'library')} aria-label="Patches" data-hint="All patches (P)"
+      >Patches</Button
+    >
     <TextField
       class="title"
       label="Name of the patch"

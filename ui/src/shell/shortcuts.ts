@@ -25,7 +25,6 @@ export interface Shortcut {
 
 /** What the page itself opens. */
 export interface Pages {
-  library: () => void;
   help: () => void;
 }
 
@@ -99,7 +98,6 @@ export function shortcuts(pages: Pages): Shortcut[] {
       act: (event) => zoomBy(event.key === '-' ? 2 : 0.5)
     },
     { keys: '(\\[|\\])', shown: '[ ]', says: 'move along', act: (event) => slide(event.key === '[' ? -0.25 : 0.25) },
-    { keys: '[Shift]+p', shown: 'P', says: 'patches', act: pages.library },
     {
       keys: 'Escape',
       shown: 'Esc',

@@ -1,6 +1,7 @@
 /** The views of a patch: a line for each, from which tabs, shortcuts and the help page come. */
 import type { Component } from 'svelte';
 import CompareView from '../compare/CompareView.svelte';
+import LibraryView from '../library/LibraryView.svelte';
 import MapView from '../map/MapView.svelte';
 import RangeView from '../range/RangeView.svelte';
 import MatchView from '../match/MatchView.svelte';
@@ -52,5 +53,12 @@ export const VIEWS: readonly ViewFacts[] = [
     says: 'a recorded note as a target: what is in it, and a patch brought near to it',
     shows: MatchView
   },
-  { id: 'map', title: 'Map', key: 'M', says: 'what leads where, from signals to staves', shows: MapView }
+  { id: 'map', title: 'Map', key: 'M', says: 'what leads where, from signals to staves', shows: MapView },
+  {
+    id: 'library',
+    title: 'Library',
+    key: 'P',
+    says: 'everything that is kept: found, in banks, and acted on many at once',
+    shows: LibraryView
+  }
 ];

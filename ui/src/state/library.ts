@@ -1,5 +1,6 @@
 /** What is done with whole patches: new, open, save, duplicate, delete, and back to a revision. */
-import { api, asBody, unwrap, type Kept, type Patch, type Revision } from '../api/api';
+import { api, asBody, unwrap, type Head, type Kept, type Patch, type Revision } from '../api/api';
+import type { components } from '../api/schema.gen';
 import { messages } from './messages.svelte';
 import { workbench } from './workbench.svelte';
 import { restoredFrom } from './document';
@@ -19,8 +20,9 @@ const EMPTY: Patch = {
 /** The tag of a patch that others begin with; whoever gives it to one of their own adds to them. */
 export const TEMPLATE = 'template';
 
-async function keepNew(patch: Patch): Promise<Kept> {
-  const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), write: freshId() } }));
+async function keepNew(patch: Patch, parent?: string, reason = ''): Promise<Kept> {
+  const of = parent ? { parent, reason: cut(reason, 400) } : { reason: '' };
+  const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), write: freshId(), ...of } }));
   await workbench.refreshHeads();
   return kept;
 }
@@ -121,12 +123,51 @@ export async function patchOf(id: string): Promise<Patch> {
 }
 
 /** Keeps a patch as a variant of the present one, which stays on the sheet. */
-export async function keepVariant(patch: Patch, label: string): Promise<void> {
-  const kept = await keepNew({ ...patch, name: cut(`${workbench.patch?.name ?? 'Untitled'}, ${label}`, 120) });
+export async function keepVariant(patch: Patch, label: string, reason = ''): Promise<void> {
+  await workbench.settled();
+  await workbench.drafts.flush();
+  const name = cut(`${workbench.patch?.name ?? 'Untitled'}, ${label}`, 120);
+  const kept = await keepNew({ ...patch, name }, workbench.drafts.head?.id, reason);
   messages.say(`Kept as ${kept.name}.`, false, {
     label: 'Open it',
     run: () => void messages.attempt(() => workbench.open(kept.id))
   });
+}
+
+/** Returns what the open patch is a variant of, and all its variants, each after what it is of. */
+export async function family(): Promise<Head[]> {
+  const id = workbench.drafts.head?.id;
+  return id ? unwrap(api.GET('/api/patches/{document_id}/family', { params: { path: { document_id: id } } })) : [];
+}
+
+/** Lets a variant be a patch of its own. */
+export async function promote(id: string): Promise<void> {
+  await unwrap(api.POST('/api/patches/{document_id}/promote', { params: { path: { document_id: id } } }));
+}
+
+export type PatchLevel = components['schemas']['PatchLevel'];
+
+/** Returns how loud some patches are, and the gains that make them as loud as the quietest. */
+export async function levelsOf(ids: string[]): Promise<PatchLevel[]> {
+  await workbench.settled();
+  await workbench.drafts.flush();
+  return unwrap(api.POST('/api/library/levels', { body: { ids } }));
+}
+
+/** Writes gains into patches. */
+export async function writeGains(levels: readonly PatchLevel[]): Promise<void> {
+  const gains = Object.fromEntries(levels.map((level) => [level.id, level.gain_db]));
+  const { changed } = await unwrap(api.POST('/api/library/levels/write', { body: { gains } }));
+  const here = workbench.drafts.head?.id;
+  if (here && changed.includes(here)) await workbench.open(here);
+  messages.say(`${changed.length} made as loud as the quietest; what each was is kept among its versions.`);
+}
+
+/** Returns what changed from one patch to another, in words and in figures. */
+export async function whatChanged(before: Patch, after: Patch): Promise<string[]> {
+  const body = { before: asBody(before), after: asBody(after), figures: true };
+  const { changes, figures } = await unwrap(api.POST('/api/changes', { body }));
+  return [...changes, ...figures].map((one) => one.sentence);
 }
 
 export async function revisions(): Promise<Revision[]> {
@@ -146,10 +187,26 @@ export async function restore(number: number): Promise<void> {
 }
 
 /** Brings one source with its routes, or one route, back as it was in an older version. */
-export async function restorePart(number: number, what: { source?: string; route?: string }): Promise<void> {
+export async function restorePart(number: number, what: Part): Promise<void> {
+  takeOver(await revisionPatch(number), what, `version ${number}`);
+}
+
+/** A source with its routes, or a route. */
+export interface Part {
+  source?: string;
+  route?: string;
+}
+
+/** Takes one part over from another patch, or as the same one was. */
+export function takeOver(from: Patch, what: Part, called: string): void {
   if (!workbench.patch) return;
-  const next = restoredFrom(workbench.patch, await revisionPatch(number), what);
-  workbench.edit(`${what.source ?? what.route} as in version ${number}`, next);
+  workbench.edit(`${what.source ?? what.route} as in ${called}`, restoredFrom(workbench.patch, from, what));
+}
+
+/** What is chosen on the sheet, where it is a part that can be taken over. */
+export function chosenPart(): Part | null {
+  const { what, id } = workbench.chosen;
+  return what === 'source' ? { source: id } : what === 'route' ? { route: id } : null;
 }
 
 /** Settles two windows on one patch. Whatever is chosen, both versions stay. */

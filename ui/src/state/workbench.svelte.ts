@@ -47,6 +47,8 @@ export class Workbench {
   posts: [number, number] | null = $state.raw(null);
   /** Between which values a stave shall move: its page takes that up as its targets. */
   aimed: { lane: string; least: number; greatest: number } | null = $state.raw(null);
+  /** Whether WAV files of the patch are asked for. */
+  files = $state(false);
   /** Whether the harmonic builder is open. */
   building = $state(false);
   /** The view that is shown, by its id in the table of views. */

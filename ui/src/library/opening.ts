@@ -1,0 +1,36 @@
+/** What opening a document of each kind does, from the library. */
+import { api, unwrap } from '../api/api';
+import { taking } from '../live/playing-live';
+import { matching } from '../match/matching-now';
+import { workbench } from '../state/workbench.svelte';
+import type { LibraryHead } from './shelf.svelte';
+
+/** By kind: opens the document, and returns the view in which it stands. */
+const OPENS: Record<string, (id: string) => Promise<string>> = {
+  patch: async (id) => {
+    await workbench.open(id);
+    return 'note';
+  },
+  phrase: async (id) => {
+    await workbench.phrasing.choose(id);
+    workbench.chosen = { what: 'phrase', id };
+    return 'note';
+  },
+  take: async (id) => {
+    await taking.open(id);
+    workbench.chosen = { what: 'phrase', id };
+    return 'note';
+  },
+  recording: async (id) => {
+    await matching.choose(id);
+    return 'match';
+  }
+};
+
+/** Opens what was found, and goes to where it stands. */
+export async function opened(head: Pick<LibraryHead, 'id' | 'kind'>): Promise<void> {
+  const open = OPENS[head.kind];
+  if (!open) return;
+  workbench.view = await open(head.id);
+  await unwrap(api.POST('/api/library/used/{document_id}', { params: { path: { document_id: head.id } } }));
+}

@@ -1,0 +1,201 @@
+/** What the library shows: what is looked for, the page of it that was found, and what is done with many at once. */
+import { SvelteMap, SvelteSet } from 'svelte/reactivity';
+import { api, unwrap } from '../api/api';
+import type { components } from '../api/schema.gen';
+import { messages } from '../state/messages.svelte';
+import { workbench } from '../state/workbench.svelte';
+
+export type LibraryHead = components['schemas']['LibraryHead'];
+export type Bank = components['schemas']['Bank'];
+export type ActName = components['schemas']['Act']['act'];
+export type Sort = 'name' | 'changed' | 'used';
+export type Brought = components['schemas']['Brought'];
+
+const PAGE = 100;
+const PICTURES = 24;
+
+/** What undoes each act; deleting is undone by bringing back. */
+const OPPOSITE: Record<ActName, ActName> = {
+  star: 'unstar',
+  unstar: 'star',
+  tag: 'untag',
+  untag: 'tag',
+  'put in bank': 'take from bank',
+  'take from bank': 'put in bank',
+  delete: 'bring back',
+  'bring back': 'delete'
+};
+
+export interface Wanted {
+  search: string;
+  kind: string;
+  bank: string;
+  tag: string;
+  starred: boolean;
+  demos: 'with' | 'without' | 'only';
+  deleted: boolean;
+  key: number | null;
+  sort: Sort;
+}
+
+export const EVERYTHING: Wanted = {
+  search: '',
+  kind: 'patch',
+  bank: '',
+  tag: '',
+  starred: false,
+  demos: 'with',
+  deleted: false,
+  key: null,
+  sort: 'name'
+};
+
+export class Shelf {
+  wanted: Wanted = $state(structuredClone(EVERYTHING));
+  heads: LibraryHead[] = $state.raw([]);
+  total = $state(0);
+  banks: Bank[] = $state.raw([]);
+  tags: Record<string, number> = $state.raw({});
+  readonly chosen = new SvelteSet<string>();
+  /** Pictures that were made since the page was asked for. */
+  readonly pictures = new SvelteMap<string, LibraryHead['picture']>();
+  /** How far judging many is; null where nobody judges. */
+  judging: { done: number; of: number } | null = $state.raw(null);
+  /** What came in last, where not all of it was kept. */
+  brought: Brought[] = $state.raw([]);
+  loading = $state(true);
+  private asked = 0;
+
+  private get query() {
+    const { search, kind, bank, tag, key, ...rest } = this.wanted;
+    return {
+      ...rest,
+      ...(search.trim() ? { search: search.trim() } : {}),
+      ...(kind ? { kind: [kind] } : {}),
+      ...(bank ? { bank } : {}),
+      ...(tag ? { tag } : {}),
+      ...(key === null ? {} : { key })
+    };
+  }
+
+  /** Asks for what is wanted now; an answer that comes after a newer question is let go. */
+  async look(more = false): Promise<void> {
+    const mine = ++this.asked;
+    const offset = more ? this.heads.length : 0;
+    const page = await unwrap(api.GET('/api/library', { params: { query: { ...this.query, limit: PAGE, offset } } }));
+    if (mine !== this.asked) return;
+    this.heads = more ? [...this.heads, ...page.heads] : page.heads;
+    this.total = page.total;
+    this.loading = false;
+    await this.draw(mine);
+  }
+
+  /** Has pictures made of the patches that have none of their present state, some at a time. */
+  private async draw(mine: number): Promise<void> {
+    const lacking = this.heads.filter((head) => head.kind === 'patch' && !head.picture).map((head) => head.id);
+    for (let at = 0; at < lacking.length && mine === this.asked; at += PICTURES) {
+      const ids = lacking.slice(at, at + PICTURES);
+      const made = await unwrap(api.POST('/api/library/pictures', { body: { ids } }));
+      for (const [id, picture] of Object.entries(made)) this.pictures.set(id, picture as LibraryHead['picture']);
+    }
+  }
+
+  async aside(): Promise<void> {
+    [this.banks, this.tags] = await Promise.all([
+      unwrap(api.GET('/api/banks')),
+      unwrap(api.GET('/api/library/tags')) as Promise<Record<string, number>>
+    ]);
+  }
+
+  pictureOf(head: LibraryHead): LibraryHead['picture'] {
+    return head.picture ?? this.pictures.get(head.id) ?? null;
+  }
+
+  /** Does something with what is chosen, or with some, and says how it is undone. */
+  async act(
+    act: ActName,
+    more: { tag?: string; bank?: string } = {},
+    ids = [...this.chosen],
+    says = ''
+  ): Promise<void> {
+    const here = workbench.drafts.head?.id;
+    if (here && ids.includes(here)) await workbench.drafts.flush();
+    const { changed } = await unwrap(api.POST('/api/library/acts', { body: { ids, act, tag: '', ...more } }));
+    // A tag stands in the document: the open one is shown as it is now.
+    if (here && act.endsWith('tag') && changed.includes(here)) await workbench.open(here);
+    if (act === 'tag' || act === 'untag') for (const id of changed) this.pictures.delete(id);
+    await Promise.all([this.look(), this.aside()]);
+    if (act === 'delete') this.chosen.clear();
+    const count = changed.length === 1 ? '1 document' : `${changed.length} documents`;
+    if (says && changed.length)
+      messages.say(says.replace('#', count), false, {
+        label: 'Undo',
+        run: () => void messages.attempt(() => this.act(OPPOSITE[act], more, changed))
+      });
+  }
+
+  /** Chooses everything that is found, however much of it is shown. */
+  async chooseAll(): Promise<void> {
+    const ids = await unwrap(api.GET('/api/library/ids', { params: { query: this.query } }));
+    for (const id of ids) this.chosen.add(id);
+  }
+
+  /** Judges what is chosen, one after the other, so that it can be found by loudness and by findings. */
+  async judge(): Promise<void> {
+    const ids = [...this.chosen];
+    for (const [done, id] of ids.entries()) {
+      this.judging = { done, of: ids.length };
+      await messages.attempt(async () => {
+        await unwrap(api.POST('/api/library/judged/{document_id}', { params: { path: { document_id: id } } }));
+      });
+      if (!this.judging) break;
+    }
+    this.judging = null;
+    await this.look();
+  }
+
+  async makeBank(name: string): Promise<void> {
+    const bank = await unwrap(api.POST('/api/banks', { body: { name } }));
+    if (this.chosen.size) await this.act('put in bank', { bank: bank.id }, [...this.chosen], `# put in ${name}.`);
+    await this.aside();
+  }
+
+  async renameBank(id: string, name: string): Promise<void> {
+    await unwrap(api.PUT('/api/banks/{bank_id}', { params: { path: { bank_id: id } }, body: { name } }));
+    await this.aside();
+  }
+
+  async dropBank(bank: Bank): Promise<void> {
+    const inside = await unwrap(api.GET('/api/library/ids', { params: { query: { bank: bank.id } } }));
+    await unwrap(api.DELETE('/api/banks/{bank_id}', { params: { path: { bank_id: bank.id } } }));
+    if (this.wanted.bank === bank.id) this.wanted.bank = '';
+    await Promise.all([this.look(), this.aside()]);
+    const again = async (): Promise<void> => {
+      const made = await unwrap(api.POST('/api/banks', { body: { name: bank.name } }));
+      await this.act('put in bank', { bank: made.id }, inside);
+    };
+    messages.say(`The bank ${bank.name} was taken away; what stood in it stays.`, false, {
+      label: 'Undo',
+      run: () => void messages.attempt(again)
+    });
+  }
+
+  /** Takes documents in from files: zips, or documents alone. */
+  async bringIn(files: readonly { name: string; data: string }[]): Promise<void> {
+    const told: Brought[] = [];
+    for (const { name, data } of files) {
+      const { documents } = await unwrap(api.POST('/api/library/import', { body: { file: data, name } }));
+      told.push(...documents);
+    }
+    const kept = told.filter((one) => one.id).length;
+    const alike = told.filter((one) => one.alike).length;
+    this.brought = told.filter((one) => one.trouble);
+    const said = [
+      `${kept} kept`,
+      alike ? `${alike} there already` : '',
+      this.brought.length ? `${this.brought.length} not` : ''
+    ];
+    messages.say(`${said.filter(Boolean).join(', ')}.`);
+    await Promise.all([this.look(), this.aside()]);
+  }
+}
