@@ -19,6 +19,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
 from jorvik.store.kinds import Document, Kind, Labels, content_hash
+from jorvik.store.logging import enter_save
 from jorvik.store.tables import DocumentRow, RevisionRow
 
 MOST_VARIANTS = 200
@@ -191,11 +192,20 @@ class DocumentStore:
                 return _kept(row)
             if row.sequence != sequence:
                 raise Conflict(row.sequence, row.changed_at, self.kind.name)
+            enter_save(session, row, self._last_saved(session, row), reason)
             _add_revision(session, row, row.draft, reason)
             row.saved_sequence = row.sequence
             row.last_write = write
             session.flush()
             return _kept(row)
+
+    def _last_saved(self, session: Session, row: DocumentRow) -> Document:
+        last = session.scalar(
+            select(RevisionRow.document).where(
+                RevisionRow.document_id == row.id, RevisionRow.number == row.saved_number
+            )
+        )
+        return row.draft if last is None else last
 
     def revisions(self, document_id: uuid.UUID) -> list[Revision]:
         """Return the revisions of a document, the newest first, without loading any of them."""

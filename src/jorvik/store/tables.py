@@ -159,9 +159,15 @@ class LogRow(Base):
     document_name: Mapped[str] = mapped_column(String(120))
     title: Mapped[str] = mapped_column(String(400))
     changes: Mapped[list[str]] = mapped_column(JSON)
-    """What changed, a sentence each, and what that came to."""
+    """What changed, a sentence each."""
+    figures: Mapped[list[str]] = mapped_column(JSON)
+    """What that came to, a sentence each; filled in once it is worked out."""
+    picture: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    """Its staves then, small."""
     why: Mapped[str] = mapped_column(Text, default="")
     """What the user says of it."""
     marked: Mapped[bool] = mapped_column(Boolean, default=False)
     document: Mapped[dict[str, Any] | None] = mapped_column(JSON, deferred=True)
     """The document as it was then, to go back to."""
+    before: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True), deferred=True)
+    """What it was before, until figures and picture are worked out."""

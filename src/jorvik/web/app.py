@@ -25,6 +25,7 @@ from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
 from jorvik.store.library import LibraryStore
+from jorvik.store.logbook import Logbook
 from jorvik.web import (
     assist,
     changes,
@@ -35,6 +36,7 @@ from jorvik.web import (
     judge,
     library,
     live,
+    logbook,
     matching,
     phrases,
     sound,
@@ -92,7 +94,7 @@ def create_app(settings: Settings) -> FastAPI:
         matching.router,
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
-    for router in (documents.health, jobs.router, library.router, *map(documents.router_for, KINDS)):
+    for router in (documents.health, jobs.router, library.router, logbook.router, *map(documents.router_for, KINDS)):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
     app.include_router(live.router, prefix="/api")
     for error, answer in _ANSWERS.items():
@@ -127,18 +129,22 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     """Have the services for as long as the application lives: the stores, who works at what, and the jobs."""
     app.state.instance = settings.instance
     app.state.library = LibraryStore(settings.engine)
+    app.state.logbook = Logbook(settings.engine)
     app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
     scheduler = app.state.scheduler = Scheduler()
     stage = app.state.stage = live.Stage()
+    completer = app.state.completer = logbook.Completer(app.state.logbook, scheduler)
     working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler)
     try:
         await anyio.to_thread.run_sync(scheduler.begin)
         working.begin()
+        completer.begin()
         if settings.on_ready is not None:
             settings.on_ready()
         yield
     finally:
         await working.stop()
+        await completer.stop()
         scheduler.stop()
         stage.leave()
 

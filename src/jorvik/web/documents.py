@@ -58,9 +58,11 @@ def router_for(kind: Kind) -> APIRouter:
         return store.write_draft(document_id, draft.document, draft.sequence, draft.replace, draft.write, draft.after)
 
     @router.post("/{document_id}/revisions", responses=CONFLICT)
-    def post_revision(document_id: uuid.UUID, save: Save, store: Store) -> Kept:
-        """Keep the present draft as a revision."""
-        return store.save(document_id, save.sequence, save.reason, save.write)
+    def post_revision(request: Request, document_id: uuid.UUID, save: Save, store: Store) -> Kept:
+        """Keep the present draft as a revision, and enter in the logbook what changed since the one before."""
+        kept = store.save(document_id, save.sequence, save.reason, save.write)
+        request.app.state.completer.wake()
+        return kept
 
     @router.get("/{document_id}/revisions")
     def get_revisions(document_id: uuid.UUID, store: Store) -> list[Revision]:

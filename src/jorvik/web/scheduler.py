@@ -178,10 +178,12 @@ class Scheduler:
 
         return StreamingResponse(each(), media_type=media_type)
 
-    async def run_job(self, task: Callable[..., Any], arguments: Any, cancelled: Cancel, tell: Tell) -> Any:
+    async def run_job(
+        self, task: Callable[..., Any], arguments: Any, cancelled: Cancel, tell: Tell, kind: WorkKind = "jobs"
+    ) -> Any:
         """Return what a task makes, in the process for jobs, for which nobody waits at the other end of a line."""
-        work = partial(self._pools["jobs"].run, task, arguments, cancelled, tell)
-        return await anyio.to_thread.run_sync(work, limiter=self._limits["jobs"])
+        work = partial(self._pools[kind].run, task, arguments, cancelled, tell)
+        return await anyio.to_thread.run_sync(work, limiter=self._limits[kind])
 
     def _refuse(self, kind: WorkKind, name: str) -> None:
         if name in self._deadly:

@@ -1,5 +1,6 @@
 /** Takes: recorded pass after pass, kept whatever becomes of server, store and page, opened as phrases, joined. */
 import { api, asBody, Refused, unwrap, type Head, type Kept, type Patch, type Phrase } from '../api/api';
+import { enter } from '../state/logging';
 import { messages } from '../state/messages.svelte';
 import { freshId, livingWindows, windowId } from '../state/window';
 import { cut } from '../common/text';
@@ -184,6 +185,7 @@ export class Taking {
     }
     await outbox.forget(write).catch(() => {});
     this.heads = [...this.heads.filter((head) => head.id !== kept.id), kept];
+    enter('take', `kept the take ${kept.name}`, kept.id, null, kept.document);
     return kept;
   }
 

@@ -201,7 +201,8 @@ export class Matching {
 
   /** Changes the open patch to the one that was brought near. */
   accept(): void {
-    if (this.patch && this.match) this.bench.edit(cut(`matched with ${this.match.name}`, 60), this.patch);
+    if (this.patch && this.match)
+      this.bench.edit(cut(`matched with ${this.match.name}`, 60), this.patch, '', false, 'match');
   }
 
   /** Keeps it as a patch of its own, and opens that. */

@@ -197,7 +197,7 @@ export class Ranging {
     const [from, to] = [low, high].map((value) => Number(value.toPrecision(4))) as [number, number];
     const label = `useful from ${shown(from, unit)} to ${shown(to, unit)}`;
     const next = { ...patch.useful_ranges, [this.of]: { low: from, high: to } };
-    this.bench.edit(label, { ...patch, useful_ranges: next }, merge);
+    this.bench.edit(label, { ...patch, useful_ranges: next }, merge, false, merge ? undefined : 'range');
   }
 
   forget(): void {

@@ -171,7 +171,13 @@ export class Aiming {
     const document = this.answer?.document as unknown as Patch | undefined;
     if (!document) return;
     this.leave();
-    this.of.edit(`target for ${(this.of.sheet?.lanes[this.lane]?.title ?? this.lane).toLowerCase()}`, document);
+    this.of.edit(
+      `target for ${(this.of.sheet?.lanes[this.lane]?.title ?? this.lane).toLowerCase()}`,
+      document,
+      '',
+      false,
+      'target'
+    );
   }
 
   /** Drops an answer that is not of this patch: what was changed since would be lost with it. */

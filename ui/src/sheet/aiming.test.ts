@@ -120,7 +120,7 @@ describe('an answer', () => {
       fake.patch
     );
     aiming.take();
-    expect(fake.edit).toHaveBeenCalledWith('target for cutoff', answer.document);
+    expect(fake.edit).toHaveBeenCalledWith('target for cutoff', answer.document, '', false, 'target');
     expect([aiming.answer, aiming.abort]).toEqual([null, null]);
   });
 

@@ -2,6 +2,7 @@
 import type { Component } from 'svelte';
 import CompareView from '../compare/CompareView.svelte';
 import LibraryView from '../library/LibraryView.svelte';
+import LogbookView from '../logbook/LogbookView.svelte';
 import MapView from '../map/MapView.svelte';
 import RangeView from '../range/RangeView.svelte';
 import MatchView from '../match/MatchView.svelte';
@@ -60,5 +61,12 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'P',
     says: 'everything that is kept: found, in banks, and acted on many at once',
     shows: LibraryView
+  },
+  {
+    id: 'logbook',
+    title: 'Logbook',
+    key: 'B',
+    says: 'what was done and why, by day and by patch',
+    shows: LogbookView
   }
 ];

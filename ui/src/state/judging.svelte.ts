@@ -2,6 +2,7 @@
 import { api, asBody, unwrap } from '../api/api';
 import type { FindingView, Judgement, Patch } from '../api/api';
 import { cut } from '../common/text';
+import type { LoggedAct } from './logging';
 import { FULL_RATE } from './tracing.svelte';
 import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';
@@ -25,7 +26,7 @@ export interface Judged {
   readonly patch: Patch | null;
   /** The phrase that it is played under. */
   readonly performed?: Performed;
-  edit(label: string, after: Patch): void;
+  edit(label: string, after: Patch, merge?: string, draft?: boolean, act?: LoggedAct): void;
   readonly tracing: { hold(label: string, patch: Patch): void; drop(): void };
 }
 
@@ -116,7 +117,7 @@ export class Judging {
     const { trying } = this;
     if (!trying || this.stale) return;
     this.leave();
-    this.of.edit(cut(`fix: ${trying.fix}`, 60), trying.fixed);
+    this.of.edit(cut(`fix: ${trying.fix}`, 60), trying.fixed, '', false, 'fix');
   }
 
   leave(): void {

@@ -107,7 +107,7 @@ describe('mends', () => {
     expect(of.tracing.hold).toHaveBeenCalledWith('attack 3 ms', named('fixed'));
     expect(of.patch?.name).toBe('first');
     judging.take();
-    expect(of.edit).toHaveBeenCalledWith('fix: attack 3 ms', named('fixed'));
+    expect(of.edit).toHaveBeenCalledWith('fix: attack 3 ms', named('fixed'), '', false, 'fix');
     expect([judging.trying, of.patch?.name]).toEqual([null, 'fixed']);
   });
 

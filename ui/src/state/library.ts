@@ -1,6 +1,7 @@
 /** What is done with whole patches: new, open, save, duplicate, delete, and back to a revision. */
 import { api, asBody, unwrap, type Head, type Kept, type Patch, type Revision } from '../api/api';
 import type { components } from '../api/schema.gen';
+import { enter } from './logging';
 import { messages } from './messages.svelte';
 import { workbench } from './workbench.svelte';
 import { restoredFrom } from './document';
@@ -128,6 +129,13 @@ export async function keepVariant(patch: Patch, label: string, reason = ''): Pro
   await workbench.drafts.flush();
   const name = cut(`${workbench.patch?.name ?? 'Untitled'}, ${label}`, 120);
   const kept = await keepNew({ ...patch, name }, workbench.drafts.head?.id, reason);
+  enter(
+    'variant',
+    cut(`kept as ${kept.name}${reason ? `: ${reason}` : ''}`, 400),
+    kept.id,
+    asBody(workbench.patch ?? patch),
+    asBody(patch)
+  );
   messages.say(`Kept as ${kept.name}.`, false, {
     label: 'Open it',
     run: () => void messages.attempt(() => workbench.open(kept.id))

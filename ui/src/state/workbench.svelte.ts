@@ -9,6 +9,7 @@ import { Jobs, type JobServer } from './jobs.svelte';
 import { Judging } from './judging.svelte';
 import { DraftStore, type Stray } from './drafts.svelte';
 import { messages } from './messages.svelte';
+import { enter, type LoggedAct } from './logging';
 import { settings } from './settings.svelte';
 import type { Sheet } from '../api/sheet';
 import { cut } from '../common/text';
@@ -185,9 +186,13 @@ export class Workbench {
     messages.say(`What another window could not keep was found in this browser, and is kept as ${name}.`);
   }
 
-  /** Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step. */
-  edit(label: string, after: Patch, merge = '', draft = false): void {
+  /**
+   * Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step.
+   * What is an `act` of its own enters itself in the logbook.
+   */
+  edit(label: string, after: Patch, merge = '', draft = false, act?: LoggedAct): void {
     if (!this.patch || after === this.patch) return;
+    if (act) enter(act, label, this.id, asBody(this.patch), asBody(after));
     this.steps.add(label, this.patch, after, merge);
     this.put(after, draft);
   }

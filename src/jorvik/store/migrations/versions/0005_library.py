@@ -76,9 +76,12 @@ def upgrade() -> None:
         sa.Column("document_name", sa.String(120), nullable=False),
         sa.Column("title", sa.String(400), nullable=False),
         sa.Column("changes", sa.JSON(), nullable=False),
+        sa.Column("figures", sa.JSON(), nullable=False),
+        sa.Column("picture", sa.JSON()),
         sa.Column("why", sa.Text(), nullable=False),
         sa.Column("marked", sa.Boolean(), nullable=False),
         sa.Column("document", sa.JSON()),
+        sa.Column("before", sa.JSON()),
     )
     op.create_index("log_entries_at", "log_entries", ["at"])
     op.create_index("log_entries_document", "log_entries", ["document_id", "at"])
