@@ -22,3 +22,34 @@ def diff(args: argparse.Namespace) -> None:
         return
     sentences = [one.sentence for one in told] + [one.sentence for one in figures]
     print("\n".join(sentences) or "The two say the same.")
+
+
+def print_sheet(args: argparse.Namespace) -> None:
+    """Write the sheet of a patch, of a patch under a phrase, or of a take."""
+    from jorvik.commands import read_document_file
+    from jorvik.core.document.patch import check_patch, parsed_json, read_document
+    from jorvik.core.document.phrase import check_phrase
+    from jorvik.core.document.take import check_take
+    from jorvik.core.phrases.takes import performed
+    from jorvik.core.problems import Problem
+    from jorvik.formats.pdf import pdf_bytes
+    from jorvik.formats.printed import printed_html, printed_svg
+
+    ending = args.out.suffix.lower()
+    if ending not in (".pdf", ".svg", ".html"):
+        raise Problem("--out", f'"{args.out}"', "a file that ends in .pdf, .svg or .html")
+    document = read_document(read_document_file(args.patch))
+    if document.get("format") == "jorvik-take":
+        patch, _ = performed(check_take(document))
+    else:
+        patch = check_patch(document)
+    if args.phrase is not None:
+        patch = patch.under(check_phrase(parsed_json(read_document_file(args.phrase))))
+    if ending == ".svg":
+        args.out.write_text(printed_svg(patch, args.units), encoding="utf-8")
+        return
+    page = printed_html(patch, args.units, args.paper)
+    if ending == ".html":
+        args.out.write_text(page, encoding="utf-8")
+    else:
+        args.out.write_bytes(pdf_bytes(page))

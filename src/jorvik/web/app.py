@@ -38,6 +38,7 @@ from jorvik.web import (
     live,
     logbook,
     matching,
+    paper,
     phrases,
     sound,
     sweeps,
@@ -92,6 +93,7 @@ def create_app(settings: Settings) -> FastAPI:
         sweeps.router,
         heard.router,
         matching.router,
+        paper.router,
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
     for router in (documents.health, jobs.router, library.router, logbook.router, *map(documents.router_for, KINDS)):

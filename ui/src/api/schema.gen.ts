@@ -864,6 +864,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/paper/sheet.{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Sheet
+         * @description Return the sheet as a page that stands alone, as a drawing of its staves, or as a PDF.
+         */
+        post: operations["post_sheet_api_paper_sheet__ending__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -4563,6 +4583,54 @@ export interface components {
             correlation: number;
             /** Word */
             word: string;
+        };
+        /**
+         * PaperRequest
+         * @description The sheet of a patch, or of a patch under a phrase.
+         */
+        PaperRequest: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Velocity */
+            velocity?: number | null;
+            /** Key */
+            key?: number | null;
+            /** Length S */
+            length_s?: number | null;
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Voice
+             * @default 0
+             */
+            voice?: number;
+            /**
+             * With Hits
+             * @default false
+             */
+            with_hits?: boolean;
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * Units
+             * @description What figures are said in.
+             * @default jorvik
+             * @enum {string}
+             */
+            units?: "jorvik" | "volts";
+            /**
+             * Paper
+             * @default A4
+             * @enum {string}
+             */
+            paper?: "A4" | "Letter";
         };
         /**
          * Partial
@@ -9406,6 +9474,75 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordingPacked"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_sheet_api_paper_sheet__ending__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ending: "html" | "svg" | "pdf";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaperRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

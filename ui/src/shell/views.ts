@@ -3,6 +3,7 @@ import type { Component } from 'svelte';
 import CompareView from '../compare/CompareView.svelte';
 import LibraryView from '../library/LibraryView.svelte';
 import LogbookView from '../logbook/LogbookView.svelte';
+import PaperView from '../paper/PaperView.svelte';
 import MapView from '../map/MapView.svelte';
 import RangeView from '../range/RangeView.svelte';
 import MatchView from '../match/MatchView.svelte';
@@ -68,5 +69,12 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'B',
     says: 'what was done and why, by day and by patch',
     shows: LogbookView
+  },
+  {
+    id: 'paper',
+    title: 'Paper',
+    key: 'O',
+    says: 'the sheet to print: staves, sentences, tables, in black and white',
+    shows: PaperView
   }
 ];

@@ -1,0 +1,45 @@
+"""Requests for what is printed."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+from pydantic import Field
+
+from jorvik.formats.pdf import pdf_bytes
+from jorvik.formats.printed import Paper, Units, printed_html, printed_svg
+from jorvik.web.files import file_stem
+from jorvik.web.forms import Play
+from jorvik.web.rendered import with_test_note
+from jorvik.web.scheduler import TheScheduler
+from jorvik.web.workers import Cancel, Tell
+
+router = APIRouter(prefix="/paper")
+
+
+class PaperRequest(Play):
+    """The sheet of a patch, or of a patch under a phrase."""
+
+    units: Annotated[Units, Field(description="What figures are said in.")] = "jorvik"
+    paper: Paper = "A4"
+
+
+_KINDS = {"html": "text/html; charset=utf-8", "svg": "image/svg+xml", "pdf": "application/pdf"}
+
+
+@router.post("/sheet.{ending}", response_class=Response)
+async def post_sheet(
+    request: Request, ending: Literal["html", "svg", "pdf"], form: PaperRequest, scheduler: TheScheduler
+) -> Response:
+    """Return the sheet as a page that stands alone, as a drawing of its staves, or as a PDF."""
+    data: bytes = await scheduler.make(request, "judgement", _sheet, form, ending)
+    name = f"{file_stem(str(form.document.get('name', 'sheet')))}.{ending}"
+    return Response(data, media_type=_KINDS[ending], headers={"Content-Disposition": f'inline; filename="{name}"'})
+
+
+def _sheet(form: PaperRequest, ending: str, cancelled: Cancel, _: Tell) -> bytes:
+    patch = with_test_note(form)
+    if ending == "svg":
+        return printed_svg(patch, form.units, cancelled).encode()
+    page = printed_html(patch, form.units, form.paper, cancelled=cancelled)
+    return pdf_bytes(page) if ending == "pdf" else page.encode()

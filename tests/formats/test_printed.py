@@ -1,0 +1,115 @@
+"""What is printed: figures that are right, black on white, pages instead of a mess, and text that stays text."""
+
+import re
+import unittest
+import xml.etree.ElementTree as ElementTree
+
+from jorvik.core.document.patch import check_patch
+from jorvik.core.document.phrase import check_phrase
+from jorvik.core.engine.trace import trace
+from jorvik.formats.pdf import pdf_bytes
+from jorvik.formats.print_staves import dash_of, drawn
+from jorvik.formats.printed import printed_html, printed_svg
+from tests.support import RATE, Json, demos, note, patch
+
+SVG = "{http://www.w3.org/2000/svg}"
+
+
+def rows_of(page: str, title: str) -> list[list[str]]:
+    """The cells of the table under a heading."""
+    part = page.split(f"<h2>{title}</h2>")[1].split("<h2>")[0]
+    rows = re.findall(r"<tr>(.*?)</tr>", part)
+    return [re.findall(r"<t[dh][^>]*>(.*?)</t[dh]>", row) for row in rows]
+
+
+class Sheet(unittest.TestCase):
+    MODULES: list[Json] = [
+        {"id": "lip", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.1, "sustain": 0.5},
+        {"id": "warm", "kind": "macro"},
+    ]
+    ROUTES: list[Json] = [
+        {"id": "a", "source": "lip", "destination": "cutoff", "amount": 24.0, "via": "velocity"},
+        {"id": "b", "source": "warm", "destination": "fold", "mode": "range", "low": 0.1, "high": 0.7},
+        {"id": "c", "source": "key", "destination": "cutoff", "amount": 12.0},
+    ]
+
+    def page(self, **more: object) -> str:
+        made = patch(
+            self.MODULES, self.ROUTES, performance=note(1.0, key=60), voice={"base": {"cutoff": 500.0}}, **more
+        )
+        return printed_html(made)
+
+    def test_its_tables_say_what_formulas_say(self) -> None:
+        page = self.page()
+        self.assertIn("<li>lip raises cutoff 24 st, scaled by velocity</li>", page)
+        velocities = {row[0]: row[1:] for row in rows_of(page, "At other velocities")}
+        for text, velocity in zip(velocities["Cutoff"], (40, 80, 118), strict=True):
+            peak, settled = (500 * 2 ** (24 * level * velocity / 127 / 12) for level in (1.0, 0.5))
+            said = [float(part.split()[0]) * (1000 if "kHz" in part else 1) for part in text.split(" → ")]
+            for found, wanted in zip(said, (peak, settled), strict=True):
+                self.assertAlmostEqual(found / wanted, 1.0, delta=1e-3)
+        keys = {row[0]: row[1:] for row in rows_of(page, "At other keys")}
+        self.assertEqual(next(iter(keys)), "peak → settled, or at note-off")
+        low, middle, high = (float(text.split(" → ")[1].split()[0]) for text in keys["Cutoff"])
+        self.assertAlmostEqual(middle / low, 2.0, delta=2e-3)
+        self.assertAlmostEqual(high * (1000 if high < 10 else 1) / middle, 2.0, delta=2e-3)
+        self.assertEqual(rows_of(page, "Macros")[1], ["warm", "Fold", "10 %", "40 %", "70 %"])
+
+    def test_staves_are_a_drawing_in_black_and_white_with_a_pattern_a_source(self) -> None:
+        made = check_patch(demos()["ferry-horn"])
+        drawing = ElementTree.fromstring(printed_svg(made))  # noqa: S314 (it is our own)
+        colours = {
+            value for part in drawing.iter() for name in ("stroke", "fill") if (value := part.get(name)) is not None
+        }
+        greys = {colour for colour in colours if not re.fullmatch(r"#([0-9a-f])\1\1", colour)}
+        self.assertLessEqual(greys, {"black", "white", "none"})
+        dashes = [dash_of(made, module.id) for module in made.modules]
+        self.assertEqual(len(set(dashes)), len(dashes))
+        texts = " ".join(part.text or "" for part in drawing.iter(f"{SVG}text"))
+        cutoff = trace(made).lanes["cutoff"].value
+        said = re.search(r"peak ([\d.]+) kHz at ([\d.]+) ms", texts)
+        assert said is not None
+        self.assertAlmostEqual(1000 * float(said[1]) / float(cutoff.max()), 1.0, delta=1e-3)
+        self.assertAlmostEqual(float(said[2]) / 1000, int(cutoff.argmax()) / RATE, delta=2e-3)
+
+    def test_a_line_goes_through_what_a_column_reaches(self) -> None:
+        """A swing that is faster than a column is drawn as far as it goes."""
+        fast: Json = {"id": "buzz", "kind": "lfo", "rate": 3000.0, "shape": "sine"}
+        route: Json = {"source": "buzz", "destination": "cutoff", "amount": 12.0}
+        made = patch([fast], [route], performance=note(2.0), voice={"base": {"cutoff": 1000.0}})
+        drawing = ElementTree.fromstring(printed_svg(made))  # noqa: S314
+        lines = [part.get("points", "") for part in drawing.iter(f"{SVG}polyline")]
+        heights = [float(pair.split(",")[1]) for pair in lines[2].split()]
+        self.assertGreater(max(heights) - min(heights), 60)
+
+    def test_the_largest_patch_takes_pages(self) -> None:
+        modules: list[Json] = [{"id": f"m{n}", "kind": "constant", "value": n / 64} for n in range(64)]
+        routes: list[Json] = [
+            {"source": f"m{n % 64}", "destination": ("cutoff", "pitch", "fold")[n % 3], "amount": 0.01}
+            for n in range(256)
+        ]
+        made = patch(modules, routes, performance=note(0.1))
+        pages = drawn(made, most=11)
+        self.assertEqual(len(pages), -(-(64 + 5) // 11))
+        self.assertLess(max(page.tall for page in pages), 1000)
+        page = printed_html(made)
+        self.assertEqual(len(rows_of(page, "What moves what")), 257)
+        self.assertEqual(len(rows_of(page, "Sources")), 65)
+
+    def test_text_stays_text(self) -> None:
+        page = self.page(name="<b>Bell</b> & co", notes="5 < 6 <script>x</script>", tags=["a<b"])
+        self.assertNotIn("<script>", page)
+        self.assertIn("&lt;b&gt;Bell&lt;/b&gt; &amp; co", page)
+
+    def test_in_volts_a_frequency_is_an_octave_a_volt(self) -> None:
+        made = patch(voice={"base": {"cutoff": 4 * 261.6255653}})
+        self.assertIn(["Cutoff", "2 V"], rows_of(printed_html(made, "volts"), "Set values"))
+
+    def test_under_a_phrase_it_says_so(self) -> None:
+        phrase = check_phrase({"format": "jorvik-phrase", "version": 1, "name": "Slow Tide", "tempo_bpm": 71.0})
+        self.assertIn("under Slow Tide, 2 bars at 71 bpm", printed_html(patch().under(phrase)))
+
+    def test_as_a_pdf_it_has_pages(self) -> None:
+        pdf = pdf_bytes(printed_html(check_patch(demos()["four-winds"])))
+        self.assertTrue(pdf.startswith(b"%PDF-"))
+        self.assertGreaterEqual(len(re.findall(rb"/Type\s*/Page\b", pdf)), 1)
