@@ -5,13 +5,20 @@ import sys
 
 from pydantic import BaseModel
 
+from jorvik.core.document.card import MachineCard
 from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import Phrase
 from jorvik.core.document.recording import RecordedNote
 from jorvik.core.document.schema import document_schema
 from jorvik.core.document.take import Take
 
-DOCUMENTS: dict[str, type[BaseModel]] = {"patch": Patch, "phrase": Phrase, "take": Take, "recording": RecordedNote}
+DOCUMENTS: dict[str, type[BaseModel]] = {
+    "patch": Patch,
+    "phrase": Phrase,
+    "take": Take,
+    "recording": RecordedNote,
+    "card": MachineCard,
+}
 
 
 def schema_text(what: str) -> str:

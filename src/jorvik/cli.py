@@ -107,9 +107,15 @@ def _parser() -> argparse.ArgumentParser:
     printing.add_argument("--phrase", type=Path, metavar="PHRASE", help="play it under this phrase file")
     printing.add_argument("--paper", choices=("A4", "Letter"), default="A4")
     printing.add_argument("--units", choices=("jorvik", "volts"), default="jorvik")
-    schema = commands.add_parser("schema", help="the JSON Schema of a patch, a phrase, a take or a recording")
+    card = commands.add_parser("card", help="a patch in the figures of an instrument at hand, and what cannot be had")
+    card.set_defaults(module="jorvik.document_commands", run="card")
+    card.add_argument("patch", type=Path, metavar="PATCH", help="a patch file; - for standard input")
+    card.add_argument("--card", type=Path, required=True, metavar="CARD.json", help="the machine card")
+    card.add_argument("--give", action="append", default=[], metavar="SOURCE=ITS", help="as swell='envelope 2'")
+    card.add_argument("--json", action="store_true", help="as JSON instead of a table")
+    schema = commands.add_parser("schema", help="the JSON Schema of a patch, a phrase, a take, a recording or a card")
     schema.set_defaults(run="schema")
-    schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording"), default="patch")
+    schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording", "card"), default="patch")
     return parser
 
 

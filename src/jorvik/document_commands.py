@@ -53,3 +53,39 @@ def print_sheet(args: argparse.Namespace) -> None:
         args.out.write_text(page, encoding="utf-8")
     else:
         args.out.write_bytes(pdf_bytes(page))
+
+
+def card(args: argparse.Namespace) -> None:
+    """Print where each control of a machine is to stand for a patch, and what of it cannot be had."""
+    from jorvik.commands import read_document_file
+    from jorvik.core.document.card import check_card
+    from jorvik.core.document.patch import parse_patch, read_document
+    from jorvik.core.machine.on_card import on_card
+    from jorvik.core.problems import Problem
+
+    given = {}
+    for said in args.give:
+        module, equals, source = said.partition("=")
+        if not equals:
+            raise Problem("--give", f'"{said}"', "a source of the patch and one of the machine, as swell=LFO")
+        given[module.strip()] = source.strip().strip("'\"")
+    patch = parse_patch(read_document_file(args.patch))
+    found = on_card(patch, check_card(read_document(read_document_file(args.card))), given)
+    if args.json:
+        rows = [
+            {
+                "control": row.control,
+                "wanted": row.wanted_value,
+                "panel": row.panel,
+                "nearest": row.nearest,
+                "error": row.error,
+                "error_unit": row.error_unit,
+            }
+            for row in found.rows
+        ]
+        told = {"controls": rows, "cannot": found.cannot, "assigned": found.assigned}
+        print(json.dumps(told, indent=2, ensure_ascii=False))
+        return
+    for row in found.rows:
+        print(f"{row.control:20} {row.nearest:>14}   {row.wanted}, {row.error_text or 'as it is'}")
+    print("\n".join(["", *found.cannot]) if found.cannot else "")

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Final
 
+from jorvik.core.document.card import check_card
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.document.recording import check_recording
@@ -76,6 +77,12 @@ def content_hash(document: Document) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
+def _card(document: Document) -> Labels:
+    card = check_card(document)
+    inside = [*(control.name for control in card.controls), *(source.name for source in card.sources)]
+    return Labels(card.name, tuple(card.tags), _words([card.name, *card.tags, card.notes, *inside]))
+
+
 def _words(texts: Iterable[str]) -> str:
     return " ".join(" ".join(texts).split()).lower()
 
@@ -85,5 +92,7 @@ PHRASES: Final = Kind("phrase", "phrases", _phrase)
 TAKES: Final = Kind("take", "takes", _take)
 RECORDINGS: Final = Kind("recording", "recordings", _recording)
 
-KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS)
+CARDS: Final = Kind("card", "cards", _card)
+
+KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS)
 """Every kind that there is."""

@@ -37,6 +37,7 @@ from jorvik.web import (
     library,
     live,
     logbook,
+    machine,
     matching,
     paper,
     phrases,
@@ -94,6 +95,7 @@ def create_app(settings: Settings) -> FastAPI:
         heard.router,
         matching.router,
         paper.router,
+        machine.router,
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
     for router in (documents.health, jobs.router, library.router, logbook.router, *map(documents.router_for, KINDS)):

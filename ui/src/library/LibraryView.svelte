@@ -30,6 +30,7 @@
     ['phrase', 'Every phrase'],
     ['take', 'Every take'],
     ['recording', 'Every recording'],
+    ['card', 'Every machine card'],
     ['', 'All of it']
   ] as const;
   const SORTS: readonly (readonly [Sort, string])[] = [
@@ -99,7 +100,7 @@
   }
   async function take(files: readonly File[]): Promise<void> {
     const [only] = files;
-    if (files.length === 1 && only && !only.name.toLowerCase().endsWith('.zip')) {
+    if (files.length === 1 && only && !(await isOther(only))) {
       await openFile(only);
       workbench.view = 'note';
       return;
@@ -108,6 +109,11 @@
       await Promise.all(files.map(async (file) => ({ name: file.name, data: await base64Of(file) })))
     );
     await workbench.refreshHeads();
+  }
+  /** Tells a zip, and a document of another kind than a patch, which are kept without being opened. */
+  async function isOther(file: File): Promise<boolean> {
+    if (file.name.toLowerCase().endsWith('.zip')) return true;
+    return /"format"\s*:\s*"jorvik-(?!patch")/.test(await file.slice(0, 400).text());
   }
   async function writeOut(): Promise<void> {
     const name = bank?.name ?? 'Bank';

@@ -136,7 +136,7 @@
         onclick={() => void messages.attempt(async () => void (levels = await levelsOf(members.map((one) => one.id))))}
         >How loud is each?</Button
       >
-      {#if levels.some((one) => one.gain_db < -0.05)}
+      {#if levels.length}
         <Button
           onclick={() =>
             void messages.attempt(async () => {

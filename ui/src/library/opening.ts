@@ -1,6 +1,7 @@
 /** What opening a document of each kind does, from the library. */
 import { api, unwrap } from '../api/api';
 import { taking } from '../live/playing-live';
+import { machine } from '../machine/machine-now';
 import { matching } from '../match/matching-now';
 import { workbench } from '../state/workbench.svelte';
 import type { LibraryHead } from './shelf.svelte';
@@ -20,6 +21,10 @@ const OPENS: Record<string, (id: string) => Promise<string>> = {
     await taking.open(id);
     workbench.chosen = { what: 'phrase', id };
     return 'note';
+  },
+  card: async (id) => {
+    await machine.choose(id);
+    return 'machine';
   },
   recording: async (id) => {
     await matching.choose(id);

@@ -4,6 +4,7 @@ import CompareView from '../compare/CompareView.svelte';
 import LibraryView from '../library/LibraryView.svelte';
 import LogbookView from '../logbook/LogbookView.svelte';
 import PaperView from '../paper/PaperView.svelte';
+import MachineView from '../machine/MachineView.svelte';
 import MapView from '../map/MapView.svelte';
 import RangeView from '../range/RangeView.svelte';
 import MatchView from '../match/MatchView.svelte';
@@ -76,5 +77,12 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'O',
     says: 'the sheet to print: staves, sentences, tables, in black and white',
     shows: PaperView
+  },
+  {
+    id: 'machine',
+    title: 'Machine',
+    key: 'I',
+    says: 'the patch in the figures of an instrument at hand, and back',
+    shows: MachineView
   }
 ];

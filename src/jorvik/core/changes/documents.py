@@ -13,6 +13,7 @@ from jorvik.core.changes.fields import (
     matched,
 )
 from jorvik.core.changes.patches import patch_changes
+from jorvik.core.document.card import MachineCard, check_card
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import Phrase, check_phrase
 from jorvik.core.document.recording import check_recording
@@ -83,6 +84,17 @@ def _counted(what: str, before: list[Any], after: list[Any]) -> Iterator[Change]
             yield Change("", f"{count} {noun} {word}")
 
 
+def _card(before: MachineCard, after: MachineCard) -> Iterator[Change]:
+    for what in ("controls", "sources"):
+        gone, come, both = matched(getattr(before, what), getattr(after, what), lambda one: str(one.name))
+        yield from (Change("", f"{one.name} taken out") for one in gone)
+        yield from (Change("", f"{one.name} added") for one in come)
+        for old, new in both:
+            yield from field_changes(old, new, "", new.name, leave=("name",))
+    yield from field_changes(before, after, "", leave=(*LABELS, "controls", "sources"))
+    yield from label_changes(before, after)
+
+
 def _plain(before: Any, after: Any) -> Iterator[Change]:
     yield from field_changes(before, after, "", leave=LABELS)
     yield from label_changes(before, after)
@@ -93,4 +105,5 @@ _KINDS: Final[dict[Any, tuple[Callable[[Any], Any], Callable[[Any, Any], Iterato
     "jorvik-phrase": (check_phrase, _phrase),
     "jorvik-take": (check_take, _take),
     "jorvik-recording": (check_recording, _plain),
+    "jorvik-card": (check_card, _card),
 }

@@ -1,0 +1,1 @@
+"""A patch in the figures of an instrument at hand, and back."""

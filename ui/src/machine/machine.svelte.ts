@@ -1,0 +1,83 @@
+/** A patch on a machine card: which card, what the machine makes of it, and what its panel says. */
+import { api, asBody, unwrap, type Head, type Patch } from '../api/api';
+import type { components } from '../api/schema.gen';
+import { freshId } from '../state/window';
+import type { Workbench } from '../state/workbench.svelte';
+
+type Schemas = components['schemas'];
+export type OnCard = Schemas['PatchOnCard'];
+/** Of a machine card what is shown; the server checks the whole of it. */
+export interface Card {
+  name?: string;
+  notes?: string;
+  controls?: { name: string; shown?: string; positions?: string[] }[];
+  sources?: { name: string; kind: string }[];
+}
+
+export class Machine {
+  heads: Head[] = $state.raw([]);
+  id = $state('');
+  card: Card | null = $state.raw(null);
+  found: OnCard | null = $state.raw(null);
+  /** Which source of the machine each source of the patch is given to, where the user says so. */
+  assigned: Record<string, string> = $state.raw({});
+  /** What is typed of a panel, by control; empty where the patch leads. */
+  figures: Record<string, string> = $state.raw({});
+  trouble = $state('');
+  private asked = 0;
+
+  constructor(
+    private readonly bench: Pick<Workbench, 'patch' | 'tracing' | 'show' | 'settled' | 'drafts' | 'refreshHeads'>
+  ) {}
+
+  async refresh(): Promise<void> {
+    this.heads = await unwrap(api.GET('/api/cards'));
+    const [first] = this.heads;
+    if (!this.id && first) await this.choose(first.id);
+  }
+
+  async choose(id: string): Promise<void> {
+    this.id = id;
+    const kept = await unwrap(api.GET('/api/cards/{document_id}', { params: { path: { document_id: id } } }));
+    this.card = kept.document as unknown as Card;
+    this.assigned = this.figures = {};
+    await this.look();
+  }
+
+  async look(): Promise<void> {
+    const { patch } = this.bench;
+    if (!patch || !this.card) return;
+    const mine = ++this.asked;
+    const known = new Set((patch.modules ?? []).map((module) => module.id));
+    const assigned = Object.fromEntries(Object.entries(this.assigned).filter(([module]) => known.has(module)));
+    const body = { document: asBody(patch), card: this.card as unknown as Record<string, unknown>, assigned };
+    try {
+      const found = await unwrap(api.POST('/api/card/patch', { body }));
+      if (mine === this.asked) [this.found, this.trouble] = [found, ''];
+    } catch (error) {
+      if (mine === this.asked) this.trouble = error instanceof Error ? error.message : String(error);
+    }
+  }
+
+  give(module: string, source: string): void {
+    this.assigned = { ...this.assigned, [module]: source };
+    void this.look();
+  }
+
+  /** Shows behind the sheet what the machine would make of the patch. */
+  ghost(): void {
+    if (this.found && this.card)
+      this.bench.tracing.hold(this.card.name ?? 'the machine', this.found.patch as unknown as Patch);
+  }
+
+  /** Keeps the patch that the panel makes as it was typed, and opens it. */
+  async fromPanel(): Promise<void> {
+    const card = this.card as unknown as Record<string, unknown>;
+    const { document } = await unwrap(api.POST('/api/card/panel', { body: { card, figures: this.figures } }));
+    await this.bench.settled();
+    await this.bench.drafts.flush();
+    const kept = await unwrap(api.POST('/api/patches', { body: { document, write: freshId(), reason: '' } }));
+    await this.bench.refreshHeads();
+    await this.bench.show(kept);
+  }
+}
