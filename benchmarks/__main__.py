@@ -11,6 +11,7 @@ import numpy as np
 
 from benchmarks import rivals
 from benchmarks.analysis import analysis
+from benchmarks.library import library
 from benchmarks.phrases import phrases
 from benchmarks.timing import compared, median
 from benchmarks.work import work
@@ -164,6 +165,7 @@ def main() -> int:
     largest_judged()
     phrases()
     analysis()
+    library()
     if "--plots" in sys.argv:
         from benchmarks.plots import plots
 

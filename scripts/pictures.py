@@ -34,27 +34,10 @@ def light(page: Page) -> None:
     page.mouse.move(560, 420)
 
 
-def three(page: Page) -> None:
-    """Soft, middle and hard at once, with the ribbons of one stave open."""
-    page.get_by_role("button", name="All three").click()
-    page.get_by_role("button", name="Open the ribbons under cutoff").click()
-    page.get_by_role("region", name="Cutoff", exact=True).get_by_role("button", name="swell", exact=True).click()
-
-
 def dark(page: Page) -> None:
     """Another patch, in the dark."""
     open_demo(page, "Ice Crack")
     page.get_by_role("button", name="Source after").click()
-
-
-def at_work(page: Page) -> None:
-    """A signal, what rings it, and how it rings."""
-    open_demo(page, "Rope Creak")
-    for name in ("strain", "ring"):
-        page.get_by_label("Show another stave").select_option(name)
-        page.wait_for_timeout(300)
-    page.get_by_role("button", name="Source ring,").click()
-    page.mouse.move(480, 500)
 
 
 def curve_editor(page: Page) -> None:
@@ -155,23 +138,6 @@ def finding(page: Page) -> None:
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
 
 
-def target(page: Page) -> None:
-    """Targets at two velocities, worked out together."""
-    page.get_by_role("button", name="Figures of cutoff", exact=True).click()
-    page.wait_for_timeout(1200)
-    for velocity, peak in (("40", "700Hz"), ("118", "3.2kHz")):
-        for label, value in (("Target at velocity", velocity), ("Target peak", peak)):
-            if label == "Target peak":
-                page.get_by_label("Target for peak", exact=True).check()
-            field = page.get_by_label(label, exact=True)
-            field.fill(value)
-            field.press("Enter")
-            page.wait_for_timeout(600)
-    page.get_by_role("button", name="Work it out").click()
-    page.get_by_role("button", name="Take it").first.wait_for(timeout=30_000)
-    page.get_by_role("button", name="Leave it").first.scroll_into_view_if_needed()
-
-
 def recording(page: Page, name: str = "Barge Bell") -> None:
     """Play live over a phrase, and begin to record."""
     open_demo(page, name)
@@ -206,19 +172,6 @@ def live(page: Page) -> None:
     sweep(page, 1)
 
 
-def takes(page: Page) -> None:
-    """Two takes, and which of them each bar comes from."""
-    recording(page, "Night Watch")
-    sweep(page, 3)
-    page.mouse.up()
-    page.get_by_role("group", name="Hands").get_by_role("button", name="Stop").click()
-    page.get_by_role("button", name=re.compile("^Takes")).click()
-    for number in (1, 2):
-        page.get_by_label(f"Pick Night Watch, take {number}", exact=True).check()
-    page.wait_for_timeout(600)
-    page.get_by_label("Bar 2 of Night Watch, take 2").click()
-
-
 def gesture(page: Page) -> None:
     """A macro as it was played over a phrase, made tall, and what is read of it."""
     open_demo(page, "Barge Bell")
@@ -248,26 +201,71 @@ def gesture(page: Page) -> None:
     page.get_by_label("Thin striker within").scroll_into_view_if_needed()
 
 
+def library(page: Page) -> None:
+    """What is found of a word, two of it chosen for a bank."""
+    page.get_by_role("tab", name="Library").click()
+    page.get_by_label("Choose Ferry Horn").check()
+    page.get_by_label("Choose Barge Bell").check()
+    page.get_by_label("Name of a new bank").fill("For the harbour")
+    page.get_by_label("Name of a new bank").press("Enter")
+    page.wait_for_timeout(4000)
+
+
+def logbook(page: Page) -> None:
+    """A day's work: saved, mended, noted, with what it came to."""
+    open_demo(page, "Ferry Horn")
+    for label, text in (("Cutoff set value", "500 Hz"), ("Amount of swell on cutoff", "30 st")):
+        page.get_by_role("region", name="Cutoff", exact=True).get_by_label(label, exact=True).fill(text)
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(700)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+s")
+    page.get_by_role("button", name=re.compile("^Try: ")).click()
+    page.get_by_role("button", name="Take it").first.click()
+    page.wait_for_timeout(500)
+    page.get_by_role("tab", name="Logbook").click()
+    page.get_by_label("Note for the logbook").fill("Next: the same with the wheel, and hear it from the bridge.")
+    page.get_by_label("Note for the logbook").press("Enter")
+    page.get_by_label("Why: saved").fill("Brighter from the first moment on, for the fog.")
+    page.get_by_label("Why: saved").press("Tab")
+    page.get_by_text("st higher").first.wait_for(timeout=60_000)
+    page.wait_for_timeout(3000)
+
+
+def paper(page: Page) -> None:
+    """The sheet as it is printed."""
+    open_demo(page, "Night Watch")
+    page.get_by_role("tab", name="Paper").click()
+    page.frame_locator("iframe").get_by_role("heading", name="Night Watch", exact=True).wait_for(timeout=60_000)
+
+
+def machine(page: Page) -> None:
+    """A patch in the figures of a small machine."""
+    open_demo(page, "Ferry Horn")
+    page.get_by_role("tab", name="Machine").click()
+    page.get_by_role("list", name="What cannot be had").wait_for()
+
+
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-light": ("light", light),
-    "sheet-three-velocities": ("light", three),
     "sheet-dark": ("dark", dark),
-    "sheet-at-work": ("light", at_work),
     "curve-editor": ("light", curve_editor),
     "macro": ("light", macro),
     "phrase": ("light", phrase),
     "beat": ("light", beat),
     "live": ("light", live),
     "gesture": ("light", gesture),
-    "takes": ("light", takes),
     "range": ("light", swept),
     "range-map": ("light", range_map),
     "match": ("light", match),
+    "library": ("light", library),
+    "logbook": ("light", logbook),
+    "paper": ("light", paper),
+    "machine": ("light", machine),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
     "compare": ("light", compare),
     "finding": ("light", finding),
-    "target": ("light", target),
 }
 
 

@@ -19,10 +19,9 @@ from sqlalchemy import Engine
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import Trace, trace
-from jorvik.launch import data_folder
 from jorvik.place import ROOT
 from jorvik.serve import load_demo
-from jorvik.store.cluster import Cluster, ClusterProblem
+from jorvik.store.cluster import Cluster, ClusterProblem, data_folder
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import KINDS

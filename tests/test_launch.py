@@ -11,8 +11,8 @@ import unittest
 import urllib.request
 from pathlib import Path
 
-from jorvik.launch import data_folder
 from jorvik.place import ROOT
+from jorvik.store.cluster import data_folder
 from tests.support import wait_until
 
 

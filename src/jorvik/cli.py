@@ -1,4 +1,4 @@
-"""The command line: ``jv trace``, ``render``, ``measure``, ``check`` and the rest. None of it needs a database."""
+"""The command line: ``jv trace``, ``render``, ``measure`` and the rest. Only backup and restore need a database."""
 
 import argparse
 import os
@@ -105,6 +105,7 @@ def _parser() -> argparse.ArgumentParser:
     printing.add_argument("patch", type=Path, metavar="PATCH", help="a patch or take file; - for standard input")
     printing.add_argument("--out", type=Path, required=True, help="FILE.pdf, FILE.svg (the staves) or FILE.html")
     printing.add_argument("--phrase", type=Path, metavar="PHRASE", help="play it under this phrase file")
+    printing.add_argument("--card", type=Path, metavar="CARD.json", help="and where the controls of a machine stand")
     printing.add_argument("--paper", choices=("A4", "Letter"), default="A4")
     printing.add_argument("--units", choices=("jorvik", "volts"), default="jorvik")
     card = commands.add_parser("card", help="a patch in the figures of an instrument at hand, and what cannot be had")
@@ -113,6 +114,10 @@ def _parser() -> argparse.ArgumentParser:
     card.add_argument("--card", type=Path, required=True, metavar="CARD.json", help="the machine card")
     card.add_argument("--give", action="append", default=[], metavar="SOURCE=ITS", help="as swell='envelope 2'")
     card.add_argument("--json", action="store_true", help="as JSON instead of a table")
+    for name, what in (("backup", "everything that is kept, into one file"), ("restore", "everything back from one")):
+        whole = commands.add_parser(name, help=what)
+        whole.set_defaults(module="jorvik.store_commands", run=name)
+        whole.add_argument("file", type=Path, metavar="FILE.zip")
     schema = commands.add_parser("schema", help="the JSON Schema of a patch, a phrase, a take, a recording or a card")
     schema.set_defaults(run="schema")
     schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording", "card"), default="patch")
@@ -167,6 +172,7 @@ def _add_phrase(parser: argparse.ArgumentParser) -> None:
     writing.add_argument("--out", type=Path, required=True, help="FILE.mid")
     writing.add_argument("--patch", type=Path, help="the patch whose lanes are written")
     writing.add_argument("--lane", action="append", default=[], metavar="NAME=CC", help="as cutoff=74 or macro:warm=20")
+    writing.add_argument("--card", type=Path, help="a machine card: what moves goes out as its own controllers")
     writing.add_argument("--fine", action="store_true", help="in 14 bits")
 
 

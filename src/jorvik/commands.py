@@ -281,7 +281,10 @@ def phrase_from_beat(args: argparse.Namespace) -> None:
 
 def phrase_to_midi(args: argparse.Namespace) -> None:
     """Write a phrase as MIDI, and lanes of a patch under it as controllers."""
-    from jorvik.core.document.patch import parse_patch
+    from jorvik.core.document.card import check_card
+    from jorvik.core.document.patch import parse_patch, parsed_json
+    from jorvik.core.machine.controllers import LANE_RATE as CARD_RATE
+    from jorvik.core.machine.controllers import controllers
     from jorvik.formats.midi import controlled, midi_bytes
 
     phrase = _phrase(args.phrase)
@@ -293,5 +296,11 @@ def phrase_to_midi(args: argparse.Namespace) -> None:
         wanted[int(number)] = name
     if wanted and args.patch is None:
         raise Problem("--lane", "no patch", "used with --patch PATCH, whose lane it is")
-    lanes = controlled(parse_patch(args.patch.read_bytes()).under(phrase), wanted) if wanted else None
-    args.out.write_bytes(midi_bytes(phrase, lanes, args.fine))
+    lanes = controlled(parse_patch(args.patch.read_bytes()).under(phrase), wanted) if wanted else {}
+    if args.card is not None:
+        if args.patch is None:
+            raise Problem("--card", "no patch", "used with --patch PATCH, whose lanes are sent")
+        card = check_card(parsed_json(read_document_file(args.card)))
+        own = controllers(parse_patch(args.patch.read_bytes()).under(phrase), card)
+        lanes |= {number: (values, CARD_RATE) for number, values in own.items()}
+    args.out.write_bytes(midi_bytes(phrase, lanes or None, args.fine))

@@ -27,13 +27,14 @@ def diff(args: argparse.Namespace) -> None:
 def print_sheet(args: argparse.Namespace) -> None:
     """Write the sheet of a patch, of a patch under a phrase, or of a take."""
     from jorvik.commands import read_document_file
+    from jorvik.core.document.card import check_card
     from jorvik.core.document.patch import check_patch, parsed_json, read_document
     from jorvik.core.document.phrase import check_phrase
     from jorvik.core.document.take import check_take
     from jorvik.core.phrases.takes import performed
     from jorvik.core.problems import Problem
     from jorvik.formats.pdf import pdf_bytes
-    from jorvik.formats.printed import printed_html, printed_svg
+    from jorvik.formats.printed import card_part, printed_html, printed_svg
 
     ending = args.out.suffix.lower()
     if ending not in (".pdf", ".svg", ".html"):
@@ -48,7 +49,8 @@ def print_sheet(args: argparse.Namespace) -> None:
     if ending == ".svg":
         args.out.write_text(printed_svg(patch, args.units), encoding="utf-8")
         return
-    page = printed_html(patch, args.units, args.paper)
+    more = [card_part(patch, check_card(read_document(read_document_file(args.card))))] if args.card else []
+    page = printed_html(patch, args.units, args.paper, more)
     if ending == ".html":
         args.out.write_text(page, encoding="utf-8")
     else:

@@ -1,7 +1,6 @@
 """Start everything: the database, the demo data, the server, and what dies alone again. Ctrl-C stops everything."""
 
 import argparse
-import fcntl
 import json
 import os
 import signal
@@ -11,13 +10,13 @@ import sys
 import time
 import urllib.request
 from collections import deque
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from jorvik.place import CANNOT_BEGIN, ROOT, instance
-from jorvik.store.cluster import Cluster, ClusterProblem, is_root
+from jorvik.place import CANNOT_BEGIN, instance
+from jorvik.store.cluster import Cluster, ClusterProblem, data_folder, only_one
 
 DEFAULT_PORT = 8420
 _TRIES = 20
@@ -33,23 +32,13 @@ class StartProblem(RuntimeError):
     """The app cannot start; the message is one sentence."""
 
 
-def data_folder() -> Path:
-    """Return the folder that holds the database.
-
-    As root the database server runs as another user, who must be able to enter the folder.
-    """
-    if given := os.environ.get("JORVIK_DATA"):
-        return Path(given)
-    return Path("/var/lib/jorvik") / instance() if is_root() else ROOT / ".run" / "store"
-
-
 def main(arguments: Sequence[str] | None = None) -> int:
     """Start, serve until stopped, and return the exit code."""
     args = _arguments(arguments)
     folder = data_folder()
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        with _only_one(folder) as alone:
+        with only_one(folder) as alone:
             if not alone:
                 return _say_running(folder, args.port)
             return _serve(folder, args)
@@ -68,18 +57,6 @@ def _arguments(arguments: Sequence[str] | None) -> argparse.Namespace:
     parser.add_argument("--no-demo", action="store_true", help="do not load the demo patches")
     parser.add_argument("--reset-demo", action="store_true", help="put the demo patches back as they were shipped")
     return parser.parse_args(arguments)
-
-
-@contextmanager
-def _only_one(folder: Path) -> Iterator[bool]:
-    """Hold the folder for one server; yield False when another has it."""
-    with (folder / "lock").open("a") as lock:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            yield False
-        else:
-            yield True
 
 
 def _say_running(folder: Path, port: int | None) -> int:

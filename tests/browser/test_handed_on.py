@@ -14,7 +14,7 @@ from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import CARDS, PATCHES
 from tests.browser.driver import STATUS, BrowserCase
 from tests.browser.test_bench import patch_of
-from tests.support import RATE
+from tests.support import RATE, Json
 
 
 class HandedOn(BrowserCase):
@@ -134,3 +134,53 @@ class HandedOn(BrowserCase):
         unsaid = self.machine.get_by_role("list", name="What the card leaves unsaid")
         expect(unsaid).to_contain_text("no control sets amplitude")
         expect(self.row("Cut")).to_contain_text(f"{10 * (180 - 50) / 4950:.4g}")
+
+    def test_a_card_is_made_by_hand(self) -> None:
+        self.page.get_by_role("tab", name="Machine").click()
+        self.machine.get_by_role("button", name="New card").click()
+        card = self.machine.get_by_role("group", name="The card")
+        expect(card).to_contain_text("A card begins with its sources")
+        self.fill(card.get_by_label("Name of the card"), "Wharf Board")
+        card.get_by_label("Add a source of the machine").select_option("lfo")
+        expect(card).to_contain_text("lfo 1")
+        card.get_by_role("button", name="+ a control").click()
+        self.fill(card.get_by_label("Name of control 1"), "Speed")
+        card.get_by_label("What Speed sets").select_option("lfo 1.rate")
+        # Not kept, and said why: its law is logarithmic, and it would begin at nothing.
+        self.fill(card.get_by_label("Value at the least figure of Speed"), "0")
+        expect(self.page.get_by_role("alert").last).to_contain_text("values over 0 at both ends")
+        self.fill(card.get_by_label("Value at the least figure of Speed"), "0.1")
+        self.fill(card.get_by_label("Value at the greatest figure of Speed"), "10")
+        self.fill(card.get_by_label("Controller of Speed"), "200")
+        expect(card).to_contain_text("0 to 127")
+        self.fill(card.get_by_label("Controller of Speed"), "16")
+        points: FilePayload = {
+            "name": "knob.csv",
+            "mimeType": "text/csv",
+            "buffer": b"figure,value\n0,0.2\n5,2\n10,30\n",
+        }
+        card.get_by_role("button", name="+ a control").click()
+        card.get_by_label("Law of Control 1").select_option("table")
+        card.get_by_label("Measured points of Control 1").set_input_files([points])
+        expect(card).to_contain_text("3 points, from CSV")
+        store = DocumentStore(self.served.engine, CARDS)
+        [head] = store.heads("wharf board")
+
+        def there() -> list[Json]:
+            found: list[Json] = store.get(head.id).document["controls"]
+            return found
+
+        self.eventually(lambda: len(there()[1].get("table", [])) == 3, lambda: "the points were not kept")
+        speed, other = there()
+        self.assertEqual(
+            [speed[name] for name in ("name", "sets", "from_value", "to_value", "controller")],
+            ["Speed", "lfo 1.rate", 0.1, 10, 16],
+        )
+        self.assertEqual(other["table"], [[0, 0.2], [5, 2], [10, 30]])
+        self.machine.get_by_role("button", name="Edit the card").click()
+        expect(self.machine.get_by_label("Which machine")).to_contain_text("Wharf Board")
+
+    @staticmethod
+    def fill(field: Locator, text: str) -> None:
+        field.fill(text)
+        field.press("Tab")

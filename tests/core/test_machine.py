@@ -7,16 +7,19 @@ import math
 import unittest
 from typing import Any
 
+import numpy as np
+
 from jorvik.core.document.card import Control, check_card
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import trace
+from jorvik.core.machine.controllers import LANE_RATE, controllers
 from jorvik.core.machine.from_panel import figure_of, from_panel
 from jorvik.core.machine.law import figure_for, nearest, read, value_at
 from jorvik.core.machine.missing import missing
 from jorvik.core.machine.on_card import OnCard, on_card
 from jorvik.core.problems import Problem
 from jorvik.place import ROOT
-from tests.support import Json, demos, patch
+from tests.support import Json, demos, note, patch
 
 
 def shipped(name: str) -> Json:
@@ -177,6 +180,21 @@ class OnACard(unittest.TestCase):
         for given, wanted in (({"nobody": "LFO"}, "a source of the patch"), ({"lip": "LFO"}, "one that is envelope")):
             with self.assertRaisesRegex(Problem, wanted):
                 on_card(of, check_card(shipped("small-staithe")), given)
+
+    def test_its_controllers_play_what_moves_here(self) -> None:
+        of, card = check_patch(demos()["night-watch"]), check_card(shipped("small-staithe"))
+        sent = controllers(of, card)
+        # The macro is the wheel, as it is played; nothing else that moves has a controller of its own.
+        self.assertEqual(set(sent), {1})
+        np.testing.assert_allclose(sent[1], trace(of, LANE_RATE).signals["watch"])
+
+    def test_a_knob_follows_what_only_the_key_moves_by_its_own_law(self) -> None:
+        route: Json = {"source": "velocity", "destination": "cutoff", "amount": 24.0}
+        of = patch([], [route], performance=note(0.2, velocity=127), voice={"base": {"cutoff": 200.0}})
+        sent = controllers(of, check_card(shipped("small-staithe")))
+        self.assertAlmostEqual(float(sent[74][100]), math.log(800 / 20) / math.log(16_000 / 20), places=6)
+        with self.assertRaisesRegex(Problem, "no controller for anything"):
+            controllers(of, check_card(shipped("weir-rack")))
 
     def test_a_time_as_a_note_value_is_set_in_time(self) -> None:
         module: Json = {"id": "e", "kind": "envelope", "attack_s": "1/8"}

@@ -1,15 +1,18 @@
 """What is printed: figures that are right, black on white, pages instead of a mess, and text that stays text."""
 
+import json
 import re
 import unittest
 import xml.etree.ElementTree as ElementTree
 
+from jorvik.core.document.card import check_card
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.trace import trace
 from jorvik.formats.pdf import pdf_bytes
 from jorvik.formats.print_staves import dash_of, drawn
-from jorvik.formats.printed import printed_html, printed_svg
+from jorvik.formats.printed import card_part, printed_html, printed_svg
+from jorvik.place import ROOT
 from tests.support import RATE, Json, demos, note, patch
 
 SVG = "{http://www.w3.org/2000/svg}"
@@ -104,6 +107,21 @@ class Sheet(unittest.TestCase):
     def test_in_volts_a_frequency_is_an_octave_a_volt(self) -> None:
         made = patch(voice={"base": {"cutoff": 4 * 261.6255653}})
         self.assertIn(["Cutoff", "2 V"], rows_of(printed_html(made, "volts"), "Set values"))
+
+    def test_a_map_has_a_line_for_each_route_and_each_input(self) -> None:
+        page = self.page()
+        drawing = page.split("<h2>Map</h2>")[1].split("</svg>")[0]
+        self.assertEqual(drawing.count("<path"), len(self.ROUTES))
+        for name in ("lip", "warm", "key", "Cutoff", "Fold"):
+            self.assertIn(f">{name}</text>", drawing)
+
+    def test_on_a_machine_its_controls_stand_there_too(self) -> None:
+        card = check_card(json.loads((ROOT / "demo" / "cards" / "small-staithe.json").read_text()))
+        made = check_patch(demos()["night-watch"])
+        title, part = card_part(made, card)
+        page = printed_html(made, more=[(title, part)])
+        rows = {row[0]: row[1:] for row in rows_of(page, "On Small Staithe")}
+        self.assertEqual(rows["E2 Attack"][:2], ["12:10 o&#x27;clock", "80 ms"])
 
     def test_under_a_phrase_it_says_so(self) -> None:
         phrase = check_phrase({"format": "jorvik-phrase", "version": 1, "name": "Slow Tide", "tempo_bpm": 71.0})

@@ -9,8 +9,7 @@ from pathlib import Path
 
 from sqlalchemy import text
 
-from jorvik.launch import data_folder
-from jorvik.store.cluster import Cluster
+from jorvik.store.cluster import Cluster, data_folder
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES

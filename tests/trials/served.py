@@ -15,8 +15,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Final, NamedTuple
 
-from jorvik.launch import data_folder
 from jorvik.place import ROOT
+from jorvik.store.cluster import data_folder
 from tests.support import wait_until
 
 LONG: Final = os.environ.get("JORVIK_TRIALS") == "long"

@@ -8,16 +8,19 @@ import numpy as np
 
 from jorvik.core.changes.fields import value_text
 from jorvik.core.changes.patches import route_sentence
+from jorvik.core.document.card import MachineCard
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.macros import macro_table
 from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.machine.on_card import on_card
 from jorvik.core.measure.patch import measure_trace
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.modules.base import field_facts, field_title
 from jorvik.core.units.words import in_words, note_name
+from jorvik.formats.print_map import drawn_map
 from jorvik.formats.print_staves import Drawing, Texted, dash_of, drawn
 
 Paper = Literal["A4", "Letter"]
@@ -79,6 +82,7 @@ def printed_html(
     for title, part in (
         ("Sources", _sources(patch)),
         ("What moves what", _routes(patch)),
+        ("Map", leads.svg if (leads := drawn_map(patch)) is not None else ""),
         ("Set values", _set_values(patch, said)),
         ("Macros", _macros(patch, said)),
         ("At other velocities", _at_velocities(patch, said, cancelled)),
@@ -242,3 +246,12 @@ def _at_keys(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> str:
 def _set_aside(patch: Patch) -> str:
     rows = [(aside.finding.partition(":")[0].replace("_", " "), aside.reason) for aside in patch.set_aside]
     return _table(("finding", "why it is meant"), rows)
+
+
+def card_part(patch: Patch, card: MachineCard) -> tuple[str, str]:
+    """Return a further part of a sheet: where each control of a machine stands for it, and what cannot be had."""
+    found = on_card(patch, card)
+    rows = [(row.control, row.nearest, row.wanted, row.error_text) for row in found.rows]
+    cannot = "".join(f"<li>{escape(sentence)}</li>" for sentence in found.cannot)
+    table = _table(("control", "stands at", "wanted", "off by"), rows, 3)
+    return f"On {escape(card.name)}", table + (f"<ul>{cannot}</ul>" if cannot else "")

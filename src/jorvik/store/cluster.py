@@ -1,5 +1,6 @@
 """A PostgreSQL server of our own, on loopback, in a folder of our own, started and stopped with the app."""
 
+import fcntl
 import os
 import pwd
 import secrets
@@ -7,10 +8,14 @@ import shutil
 import socket
 import subprocess
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 from sqlalchemy import create_engine, text
+
+from jorvik.place import ROOT, instance
 
 _OWNER = "postgres"
 _DATABASE = "jorvik"
@@ -48,6 +53,28 @@ def programs(version: str = "") -> Path:
 def is_root() -> bool:
     """Tell whether we run as root, as which the server refuses to run."""
     return os.geteuid() == 0
+
+
+def data_folder() -> Path:
+    """Return the folder that holds the database.
+
+    As root the database server runs as another user, who must be able to enter the folder.
+    """
+    if given := os.environ.get("JORVIK_DATA"):
+        return Path(given)
+    return Path("/var/lib/jorvik") / instance() if is_root() else ROOT / ".run" / "store"
+
+
+@contextmanager
+def only_one(folder: Path) -> Iterator[bool]:
+    """Hold the folder for one server; yield False when another has it."""
+    with (folder / "lock").open("a") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            yield False
+        else:
+            yield True
 
 
 @dataclass

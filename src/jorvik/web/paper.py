@@ -6,10 +6,11 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import Field
 
+from jorvik.core.document.card import check_card
 from jorvik.formats.pdf import pdf_bytes
-from jorvik.formats.printed import Paper, Units, printed_html, printed_svg
+from jorvik.formats.printed import Paper, Units, card_part, printed_html, printed_svg
 from jorvik.web.files import file_stem
-from jorvik.web.forms import Play
+from jorvik.web.forms import Document, Play
 from jorvik.web.rendered import with_test_note
 from jorvik.web.scheduler import TheScheduler
 from jorvik.web.workers import Cancel, Tell
@@ -22,6 +23,8 @@ class PaperRequest(Play):
 
     units: Annotated[Units, Field(description="What figures are said in.")] = "jorvik"
     paper: Paper = "A4"
+    card: Document | None = None
+    """A machine whose figures stand on it too."""
 
 
 _KINDS = {"html": "text/html; charset=utf-8", "svg": "image/svg+xml", "pdf": "application/pdf"}
@@ -41,5 +44,6 @@ def _sheet(form: PaperRequest, ending: str, cancelled: Cancel, _: Tell) -> bytes
     patch = with_test_note(form)
     if ending == "svg":
         return printed_svg(patch, form.units, cancelled).encode()
-    page = printed_html(patch, form.units, form.paper, cancelled=cancelled)
+    more = [] if form.card is None else [card_part(patch, check_card(form.card))]
+    page = printed_html(patch, form.units, form.paper, more, cancelled)
     return pdf_bytes(page) if ending == "pdf" else page.encode()

@@ -5,10 +5,12 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Request, Response
 from pydantic import Field
 
+from jorvik.core.document.card import check_card
 from jorvik.core.document.patch import check_patch, read_document
 from jorvik.core.document.pattern import Pattern
 from jorvik.core.document.phrase import Phrase, check_phrase
 from jorvik.core.limits import MAX_NAME, MAX_PHRASE_NOTES, MAX_POINTS, MAX_TEXT
+from jorvik.core.machine.controllers import LANE_RATE, controllers
 from jorvik.core.modules.base import PlainText
 from jorvik.core.phrases.changes import changed, repeated
 from jorvik.core.phrases.drawn import with_curve_of, with_lane_of
@@ -118,6 +120,8 @@ class PhraseFile(Form):
     """By controller, a lane that something moves, or ``macro:<id>``."""
     fine: bool = False
     """In 14 bits instead of 7."""
+    card: Document | None = None
+    """A machine whose own controllers what moves goes out as."""
 
 
 @router.post("/read", response_model=None, responses={200: {"model": Phrase}})
@@ -211,8 +215,12 @@ def _midi(form: PhraseFile, _: Cancel, __: Tell) -> bytes:
     from jorvik.formats.midi import controlled, midi_bytes
 
     phrase = check_phrase(form.phrase)
-    if not form.lanes:
+    if not form.lanes and form.card is None:
         return midi_bytes(phrase)
     if form.document is None:
         raise Problem("the lanes", "no patch", "sent with the patch whose lanes they are")
-    return midi_bytes(phrase, controlled(check_patch(form.document).under(phrase), form.lanes), form.fine)
+    patch = check_patch(form.document).under(phrase)
+    lanes = controlled(patch, form.lanes)
+    if form.card is not None:
+        lanes |= {number: (own, LANE_RATE) for number, own in controllers(patch, check_card(form.card)).items()}
+    return midi_bytes(phrase, lanes, form.fine)

@@ -4915,6 +4915,10 @@ export interface components {
              * @enum {string}
              */
             paper?: "A4" | "Letter";
+            /** Card */
+            card?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * Partial
@@ -5250,6 +5254,10 @@ export interface components {
              * @default false
              */
             fine?: boolean;
+            /** Card */
+            card?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * PhraseMade

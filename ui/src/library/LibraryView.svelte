@@ -51,7 +51,18 @@
   // What is typed is looked for when the fingers rest; what is clicked at once.
   let typed = wanted.search;
   $effect(() => {
-    void [wanted.kind, wanted.bank, wanted.tag, wanted.starred, wanted.demos, wanted.deleted, wanted.key, wanted.sort];
+    void [
+      wanted.kind,
+      wanted.bank,
+      wanted.tag,
+      wanted.starred,
+      wanted.demos,
+      wanted.deleted,
+      wanted.key,
+      wanted.sort,
+      wanted.least,
+      wanted.most
+    ];
     void [wanted.search, workbench.drafts.head?.sequence];
     if (!shown) return;
     clearTimeout(timer);
@@ -229,6 +240,21 @@
         {#if wanted.key !== null}
           <Button look="bare" aria-label="At any key" onclick={() => (wanted.key = null)}>✕</Button>
         {/if}
+      </span>
+      <span class="key" data-hint="In LUFS, of what was judged">
+        loud
+        {#each ['least', 'most'] as const as end (end)}
+          <TextField
+            label={end === 'least' ? 'At least so loud' : 'At most so loud'}
+            placeholder={end === 'least' ? 'from' : 'to'}
+            value={wanted[end] === null ? '' : String(wanted[end])}
+            onset={(text) => {
+              const lufs = text.trim() === '' ? null : Number(text.replace('−', '-').replace(/ ?LUFS$/i, ''));
+              if (lufs !== null && !(lufs >= -200 && lufs <= 20)) return `"${text}": LUFS, as −18`;
+              wanted[end] = lufs;
+            }}
+          />
+        {/each}
       </span>
       <h4>Tags</h4>
       <div class="tags">

@@ -35,6 +35,9 @@ export interface Wanted {
   demos: 'with' | 'without' | 'only';
   deleted: boolean;
   key: number | null;
+  /** Between which loudnesses, in LUFS, of what was judged. */
+  least: number | null;
+  most: number | null;
   sort: Sort;
 }
 
@@ -47,6 +50,8 @@ export const EVERYTHING: Wanted = {
   demos: 'with',
   deleted: false,
   key: null,
+  least: null,
+  most: null,
   sort: 'name'
 };
 
@@ -67,14 +72,16 @@ export class Shelf {
   private asked = 0;
 
   private get query() {
-    const { search, kind, bank, tag, key, ...rest } = this.wanted;
+    const { search, kind, bank, tag, key, least, most, ...rest } = this.wanted;
     return {
       ...rest,
       ...(search.trim() ? { search: search.trim() } : {}),
       ...(kind ? { kind: [kind] } : {}),
       ...(bank ? { bank } : {}),
       ...(tag ? { tag } : {}),
-      ...(key === null ? {} : { key })
+      ...(key === null ? {} : { key }),
+      ...(least === null ? {} : { least_lufs: least }),
+      ...(most === null ? {} : { most_lufs: most })
     };
   }
 

@@ -5,6 +5,7 @@
   import { saveFile } from '../state/files';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
+  import CardEditor from './CardEditor.svelte';
   import { machine } from './machine-now';
 
   /** The open patch in the figures of an instrument at hand: where each control stands, how far off, what cannot be had. */
@@ -12,6 +13,7 @@
   const shown = $derived(workbench.view === 'machine');
   const { found, card } = $derived({ found: machine.found, card: machine.card });
   let typing = $state(false);
+  let editing = $state(false);
 
   $effect(() => {
     if (shown) void messages.attempt(() => machine.refresh());
@@ -37,6 +39,13 @@
   ];
   function typed(control: string, text: string): void {
     machine.figures = { ...machine.figures, [control]: text };
+  }
+  async function asMidi(): Promise<void> {
+    const headers = { 'Content-Type': 'application/json' };
+    const body = JSON.stringify({ phrase: workbench.phrasing.phrase, document: workbench.patch, card });
+    const answer = await fetch('/api/phrase/file.mid', { method: 'POST', headers, body });
+    if (!answer.ok) throw new Error(((await answer.json()) as { sentence: string }).sentence);
+    saveFile(await answer.blob(), `${(card?.name ?? 'machine').toLowerCase().replace(/[^a-z0-9]+/g, '-')}.mid`);
   }
   function saveCard(): void {
     if (card) saveFile(new Blob([JSON.stringify(card, null, 2) + '\n'], { type: 'application/json' }), 'card.json');
@@ -69,15 +78,32 @@
       {#if typing}
         <Button class="strong" onclick={() => void messages.attempt(() => machine.fromPanel())}>Make its patch</Button>
       {/if}
+      <Button aria-pressed={editing} onclick={() => (editing = !editing)}>Edit the card</Button>
       <Button onclick={saveCard}>Card file</Button>
+      {#if workbench.phrasing.phrase}
+        <Button
+          onclick={() => void messages.attempt(asMidi)}
+          data-hint="The phrase, and what moves as the machine's own controllers">MIDI for it</Button
+        >
+      {/if}
     {/if}
+    <Button
+      onclick={() =>
+        void messages.attempt(async () => {
+          await machine.make();
+          editing = true;
+        })}>New card</Button
+    >
   </div>
   {#if machine.trouble}<p class="trouble" role="alert">{machine.trouble}</p>{/if}
   {#if !machine.heads.length}
     <p class="none">
-      No machine card is kept yet. A card is a file that says what each control of an instrument is: open one in the
-      Library, by Open a file…
+      No machine card is kept yet. A card says what each control of an instrument is: make one here, or open its file in
+      the Library.
     </p>
+  {:else if editing && card}
+    {#if found?.missing.length}<p class="unsaid">{found.missing.join('; ')}.</p>{/if}
+    <CardEditor {card} />
   {:else if found && card}
     <div class="body">
       <table class="figures" aria-label="Panel of {card.name}">
@@ -196,6 +222,12 @@
     margin: 0;
     padding-left: 14px;
     list-style: '· ';
+  }
+  .unsaid {
+    margin: 0;
+    padding: 6px 14px;
+    color: var(--faint);
+    font-size: 13px;
   }
   .fine,
   .notes {

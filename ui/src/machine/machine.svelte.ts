@@ -2,18 +2,11 @@
 import { api, asBody, unwrap, type Head, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
 import { freshId } from '../state/window';
+import { EMPTY_CARD, type Card } from './card';
 import type { Workbench } from '../state/workbench.svelte';
 
 type Schemas = components['schemas'];
 export type OnCard = Schemas['PatchOnCard'];
-/** Of a machine card what is shown; the server checks the whole of it. */
-export interface Card {
-  name?: string;
-  notes?: string;
-  controls?: { name: string; shown?: string; positions?: string[] }[];
-  sources?: { name: string; kind: string }[];
-}
-
 export class Machine {
   heads: Head[] = $state.raw([]);
   id = $state('');
@@ -25,6 +18,9 @@ export class Machine {
   figures: Record<string, string> = $state.raw({});
   trouble = $state('');
   private asked = 0;
+  private sequence = 0;
+  /** Writes go one after the other, each after what the one before came to. */
+  private writing: Promise<void> = Promise.resolve();
 
   constructor(
     private readonly bench: Pick<Workbench, 'patch' | 'tracing' | 'show' | 'settled' | 'drafts' | 'refreshHeads'>
@@ -40,6 +36,7 @@ export class Machine {
     this.id = id;
     const kept = await unwrap(api.GET('/api/cards/{document_id}', { params: { path: { document_id: id } } }));
     this.card = kept.document as unknown as Card;
+    this.sequence = kept.sequence;
     this.assigned = this.figures = {};
     await this.look();
   }
@@ -57,6 +54,31 @@ export class Machine {
     } catch (error) {
       if (mine === this.asked) this.trouble = error instanceof Error ? error.message : String(error);
     }
+  }
+
+  /** Keeps the card as it was edited; what the server refuses is said, and the card stays as it was. */
+  async write(next: Card): Promise<void> {
+    const id = this.id;
+    this.writing = this.writing
+      .catch(() => {})
+      .then(async () => {
+        const path = { document_id: id };
+        const body = { document: next as Record<string, unknown>, sequence: this.sequence, write: freshId() };
+        const kept = await unwrap(api.PUT('/api/cards/{document_id}/draft', { params: { path }, body }));
+        if (id !== this.id) return;
+        this.sequence = kept.sequence;
+        this.card = kept.document as unknown as Card;
+        this.heads = this.heads.map((head) => (head.id === id ? { ...head, name: kept.name } : head));
+        await this.look();
+      });
+    await this.writing;
+  }
+
+  async make(): Promise<void> {
+    const body = { document: EMPTY_CARD as Record<string, unknown>, write: freshId(), reason: '' };
+    const kept = await unwrap(api.POST('/api/cards', { body }));
+    this.heads = await unwrap(api.GET('/api/cards'));
+    await this.choose(kept.id);
   }
 
   give(module: string, source: string): void {

@@ -1,7 +1,9 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
+  import Tick from '../common/Tick.svelte';
   import { asBody } from '../api/api';
+  import { machine } from '../machine/machine-now';
   import { saveFile } from '../state/files';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -10,13 +12,22 @@
   const SOON_MS = 400;
   let units = $state('jorvik');
   let paper = $state('A4');
+  let withCard = $state(false);
   let page = $state('');
   let trouble = $state('');
   let frame: HTMLIFrameElement | undefined = $state();
   const shown = $derived(workbench.view === 'paper');
 
   const body = $derived(
-    workbench.patch ? JSON.stringify({ document: asBody(workbench.patch), ...workbench.performed, units, paper }) : ''
+    workbench.patch
+      ? JSON.stringify({
+          document: asBody(workbench.patch),
+          ...workbench.performed,
+          units,
+          paper,
+          card: withCard ? machine.card : null
+        })
+      : ''
   );
 
   async function asked(ending: string, signal?: AbortSignal): Promise<Response> {
@@ -83,6 +94,9 @@
       value={paper}
       onchoose={(value) => (paper = value)}
     />
+    {#if machine.card}
+      <Tick checked={withCard} onset={(on) => (withCard = on)}>on {machine.card.name}</Tick>
+    {/if}
   </div>
   {#if trouble}<p class="trouble" role="alert">{trouble}</p>{/if}
   {#if page}

@@ -78,6 +78,7 @@ class CardSource(Strict):
     choices: dict[Identifier, list[Name]] = Field(
         default_factory=dict, max_length=16, description="Of a choice that it has not in full: what it has."
     )
+    controller: int | None = Field(None, ge=0, le=127, description="The MIDI controller that plays it, where one does.")
     moves: list[PlainText] = Field(
         default_factory=list, max_length=64, description="Destinations that it may move; any where there is none."
     )
