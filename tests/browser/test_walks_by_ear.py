@@ -10,6 +10,7 @@ from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import trace
 from jorvik.core.voice.render import render
+from tests.browser.test_figures import number
 from tests.browser.test_heard import HeardOnThePage
 from tests.browser.test_range import InTheRangeView
 from tests.core.test_useful_range import THIRD, by_partials, toned
@@ -75,6 +76,21 @@ class BySweep(InTheRangeView):
         for end, wanted in zip((low, high), by_partials("band", 20.0, 8_000.0), strict=True):
             self.assertLess(max(end / wanted, wanted / end), THIRD)
         expect(self.stave("Cutoff")).to_contain_text("useful")
+
+    def test_j11_a_macro_at_work_begins_and_ends_where_its_cutoff_does(self) -> None:
+        routes = [{"source": "tone", "destination": "cutoff", "mode": "range", "low": 20.0, "high": 8_000.0}]
+        self.keep(toned(modules=[{"id": "tone", "kind": "macro"}], routes=routes), "Tone in Hand")
+        self.page.get_by_role("tab", name="Range").click()
+        self.page.get_by_label("What is swept").select_option("macro:tone")
+        self.page.get_by_role("button", name="Sweep", exact=True).click()
+        expect(self.page.get_by_role("button", name="Play it through")).to_be_visible()
+        said = self.found.inner_text().split("\n")
+        marks = [number(line.split(" at ")[1]) for line in said if line.startswith(("Starts", "Stops"))]
+        # A range in octaves: what share of the way each of the cutoff's ends lies along.
+        for mark, end in zip(marks, by_partials("low", 20.0, 8_000.0), strict=True):
+            self.assertAlmostEqual(
+                mark, math.log(end / 20.0) / math.log(400.0), delta=math.log(THIRD) / math.log(400.0)
+            )
 
     def test_j09_steps_that_no_longer_change_the_sound(self) -> None:
         modules: list[Json] = [

@@ -38,7 +38,7 @@ class Library(unittest.TestCase):
         self.keep("Harbour Bell", modules=[lfo], routes=[route], tags=["bell"])
         self.keep("Barge", notes="Of the harbour: 50 % of it_is wood.")
         self.phrases.create(PHRASE)
-        self.assertEqual(self.names(search="arbour"), ["Barge", "Harbour Bell"])
+        self.assertEqual(self.names(search="arbour"), ["Harbour Bell", "Barge"])
         self.assertEqual(self.names(search="harbour bell"), ["Harbour Bell"])
         self.assertEqual(self.names(search="source:lfo"), ["Harbour Bell"])
         self.assertEqual(self.names(search="moves:cutoff"), ["Harbour Bell"])
@@ -76,6 +76,12 @@ class Library(unittest.TestCase):
         self.keep("C")
         self.assertEqual(self.names(), ["C", "B to start from", "A wrong one"])
         self.assertEqual(self.names(sort="changed"), ["C", "B to start from", "A wrong one"])
+
+    def test_what_is_called_so_stands_before_what_only_says_so(self) -> None:
+        self.keep("A Horn", notes="not the off scale one")
+        self.keep("Z Pipes", tags=["off scale"])
+        self.assertEqual(self.names(search="off scale"), ["Z Pipes", "A Horn"])
+        self.assertEqual(self.names(search="OFF  scale"), ["Z Pipes", "A Horn"])
 
     def test_orders_and_pages(self) -> None:
         ids = [self.keep(name) for name in ("C", "A", "B")]

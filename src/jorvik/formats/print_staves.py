@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.document.destinations import VOICE, Destination
+from jorvik.core.document.destinations import ALWAYS_SHOWN, VOICE, Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.reduce import Reduced, reduce_run
@@ -25,7 +25,6 @@ _LEFT: Final = 142
 _ROW: Final = 30
 _STAVE: Final = 92
 _COLUMNS: Final = 560
-_FIRST: Final = ("pitch", "cutoff", "wavetable_position", "amplitude")
 _DASHES: Final = ("", "7 4", "2 3", "9 3 2 3", "12 4")
 """Patterns by which sources are told apart, in their order, again from the first."""
 
@@ -140,7 +139,7 @@ def _sources(run: Run, reduced: Reduced) -> Iterator[_Row]:
 
 def _staves(run: Run, reduced: Reduced, figures: Mapping[str, LaneMeasures], said: Texted) -> Iterator[_Row]:
     lanes = run.program.lanes
-    for name in [*_FIRST, *(name for name in VOICE if name in lanes and name not in _FIRST)]:
+    for name in [*ALWAYS_SHOWN, *(name for name in VOICE if name in lanes and name not in ALWAYS_SHOWN)]:
         at = VOICE[name]
         if name in lanes:
             row = lanes[name].row

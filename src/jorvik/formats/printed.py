@@ -191,12 +191,9 @@ def _set_values(patch: Patch, said: Texted) -> str:
     rows = [
         (at.title, said(patch.base(at), at.unit))
         for name, at in VOICE.items()
-        if patch.base(at) != at.base or name in _KEPT
+        if patch.base(at) != at.base or at.always_shown
     ]
     return f'<div class="columns">{_table(("destination", "set at"), rows, 1)}</div>'
-
-
-_KEPT: Final = ("pitch", "cutoff", "wavetable_position", "amplitude")
 
 
 def _macros(patch: Patch, said: Texted) -> str:

@@ -7,7 +7,21 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any, Final, Literal
 
-from sqlalchemy import ColumnElement, Engine, Select, delete, exists, func, select, text, update
+from sqlalchemy import (
+    ColumnElement,
+    Engine,
+    Select,
+    Text,
+    case,
+    cast,
+    delete,
+    exists,
+    func,
+    or_,
+    select,
+    text,
+    update,
+)
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -95,7 +109,7 @@ class LibraryStore:
         wanted = _matching(query)
         with self._session() as session:
             total = session.scalar(select(func.count()).select_from(wanted.subquery())) or 0
-            order = _ORDERS[query.sort]
+            order = (*_named_first(query), *_ORDERS[query.sort])
             page = wanted.with_only_columns(*_COLUMNS).order_by(*order).limit(min(limit, MOST_HEADS)).offset(offset)
             rows = session.execute(page).all()
             members = select(BankMemberRow).where(BankMemberRow.document_id.in_([row.id for row in rows]))
@@ -304,6 +318,15 @@ def _matching(query: Query) -> Select[DocumentRow]:
     if query.most_lufs is not None:
         wanted = wanted.where(DocumentRow.loudness <= query.most_lufs)
     return wanted
+
+
+def _named_first(query: Query) -> list[ColumnElement[int]]:
+    """Return what puts before the others whatever is called, or tagged, as is looked for."""
+    said = " ".join(query.search.split())
+    if not said or query.sort != "name":
+        return []
+    named = or_(*(part.icontains(said, autoescape=True) for part in (DocumentRow.name, cast(DocumentRow.tags, Text))))
+    return [case((named, 0), else_=1)]
 
 
 def _has_word(word: str) -> ColumnElement[bool]:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from jorvik.core.document.destinations import VOICE, Destination
+from jorvik.core.document.destinations import ALWAYS_SHOWN, VOICE, Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.notes import VoiceNote, run_length, windows
@@ -16,9 +16,6 @@ from jorvik.web.forms import LaneView, NoteView, Overlay, Row, Sheet, SignalView
 from jorvik.web.row_caches import RowCaches
 
 _MOST = float(np.finfo(np.float32).max)
-
-ALWAYS = ("pitch", "cutoff", "wavetable_position", "amplitude")
-"""The staves that stand on every sheet."""
 
 
 def packed(values: Floats) -> str:
@@ -149,7 +146,7 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
 
 def _lanes(run: Run, reduced: Reduced, wanted: Sequence[str]) -> dict[str, LaneView]:
     # A muted route keeps its stave, so that it can be let sound again where it was muted.
-    asked = {*ALWAYS, *wanted, *run.program.lanes, *(route.destination for route in run.patch.routes)}
+    asked = {*ALWAYS_SHOWN, *wanted, *run.program.lanes, *(route.destination for route in run.patch.routes)}
     names = [name for name in VOICE if name in asked]
     names += [name for name in run.program.lanes if name not in VOICE]
     return {name: _lane(run, reduced, name) for name in names}

@@ -10,9 +10,6 @@
 
   /** A machine card made by hand: its sources, and each control with what it sets, its scale and its law. */
   let { card }: { card: Card } = $props();
-  const KINDS: Option[] = ['envelope', 'lfo', 'random', 'macro', 'sample_hold', 'noise', 'slew', 'curve', 'clock'].map(
-    (kind) => [kind, kind.replace('_', '-and-')]
-  );
   const LAWS: Option[] = [
     ['linear', 'linear'],
     ['logarithmic', 'logarithmic'],
@@ -24,6 +21,9 @@
     ['names', 'names']
   ];
 
+  const kinds = $derived(
+    (workbench.catalogue?.kinds ?? []).map((one) => [one.kind, one.title.toLowerCase()] as Option)
+  );
   const controls = $derived(card.controls ?? []);
   const sources = $derived(card.sources ?? []);
   const destinations = $derived(
@@ -103,7 +103,7 @@
       value={card.name ?? ''}
       onset={(name) => put({ ...card, name })}
     />
-    <Choice look="quiet" label="Add a source of the machine" prompt="+ a source" options={KINDS} onchoose={addSource} />
+    <Choice look="quiet" label="Add a source of the machine" prompt="+ a source" options={kinds} onchoose={addSource} />
     <Button onclick={addControl}>+ a control</Button>
   </p>
   {#if sources.length}

@@ -56,22 +56,28 @@ export class Machine {
     }
   }
 
-  /** Keeps the card as it was edited; what the server refuses is said, and the card stays as it was. */
+  /** Shows the card as it was edited, and keeps it; what the server refuses is said, and the card is as it was before. */
   async write(next: Card): Promise<void> {
-    const id = this.id;
-    this.writing = this.writing
+    const { id, card: before } = this;
+    this.card = next;
+    const mine = this.writing
       .catch(() => {})
       .then(async () => {
         const path = { document_id: id };
         const body = { document: next as Record<string, unknown>, sequence: this.sequence, write: freshId() };
-        const kept = await unwrap(api.PUT('/api/cards/{document_id}/draft', { params: { path }, body }));
-        if (id !== this.id) return;
-        this.sequence = kept.sequence;
-        this.card = kept.document as unknown as Card;
-        this.heads = this.heads.map((head) => (head.id === id ? { ...head, name: kept.name } : head));
+        try {
+          const kept = await unwrap(api.PUT('/api/cards/{document_id}/draft', { params: { path }, body }));
+          if (id !== this.id) return;
+          this.sequence = kept.sequence;
+          this.heads = this.heads.map((head) => (head.id === id ? { ...head, name: kept.name } : head));
+        } catch (error) {
+          if (this.card === next) this.card = before;
+          throw error;
+        }
         await this.look();
       });
-    await this.writing;
+    this.writing = mine;
+    await mine;
   }
 
   async make(): Promise<void> {

@@ -35,6 +35,7 @@
   }
   .views :global(.tabs) {
     display: flex;
+    flex-wrap: wrap;
     gap: 2px;
     align-items: center;
     margin: 0;

@@ -3,7 +3,7 @@
 from itertools import pairwise
 from typing import Annotated, Final, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.checked import checked_document
@@ -74,7 +74,7 @@ class CardSource(Strict):
     """One of the machine's own sources: what it is, what of it can be set, and what it may move."""
 
     name: Identifier
-    kind: Literal["envelope", "lfo", "random", "macro", "sample_hold", "noise", "slew", "curve", "clock"]
+    kind: Identifier = Field(description="A kind of module.")
     choices: dict[Identifier, list[Name]] = Field(
         default_factory=dict, max_length=16, description="Of a choice that it has not in full: what it has."
     )
@@ -82,6 +82,13 @@ class CardSource(Strict):
     moves: list[PlainText] = Field(
         default_factory=list, max_length=64, description="Destinations that it may move; any where there is none."
     )
+
+    @field_validator("kind")
+    @classmethod
+    def _known(cls, kind: str) -> str:
+        if kind not in KINDS:
+            raise _said(f"a kind of module, as {', '.join(list(KINDS)[:3])}; {kind} is none")
+        return kind
 
 
 class MachineCard(Strict):

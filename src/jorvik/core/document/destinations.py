@@ -62,6 +62,8 @@ class Destination:
     """Whether a route may add hertz to it, after what moves it in octaves."""
     follows: str = ""
     """The destination whose way it goes where nothing sets or moves it."""
+    always_shown: bool = False
+    """Whether its stave stands on every sheet, moved or not."""
     help: str = ""
     """What it does, in a sentence."""
 
@@ -114,10 +116,10 @@ _QS: Final = (0.3, 20.0)
 # A row is one line, as it is read.
 # fmt: off
 _TABLE: Final = (
-    _row("pitch", "Pitch", "st", _KEYS, 0.0, "pitch", "How far all oscillators stand from the key.", first_amount=0.5),
-    _row("cutoff", "Cutoff", "Hz", _CUTOFFS, 1_000.0, "timbre", "Corner of the first filter.", fuller_up=True, **_CORNER),
-    _row("wavetable_position", "Wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table oscillator 1 reads.", fuller_up=True),
-    _row("amplitude", "Amplitude", "ratio", _SHARE, 1.0, "level", "How far the amplifier at the end is open.", fuller_up=True, first_amount=1.0, first_mode="scale", bare_at_0=True),
+    _row("pitch", "Pitch", "st", _KEYS, 0.0, "pitch", "How far all oscillators stand from the key.", first_amount=0.5, always_shown=True),
+    _row("cutoff", "Cutoff", "Hz", _CUTOFFS, 1_000.0, "timbre", "Corner of the first filter.", fuller_up=True, **_CORNER, always_shown=True),
+    _row("wavetable_position", "Wavetable position", "ratio", _SHARE, 0.0, "timbre", "Where in its table oscillator 1 reads.", fuller_up=True, always_shown=True),
+    _row("amplitude", "Amplitude", "ratio", _SHARE, 1.0, "level", "How far the amplifier at the end is open.", fuller_up=True, first_amount=1.0, first_mode="scale", bare_at_0=True, always_shown=True),
     _row("osc2_pitch", "Oscillator 2 pitch", "st", _KEYS, 0.0, "pitch", "How far oscillator 2 stands from oscillator 1.", heard_through="osc2"),
     _row("resonance", "Resonance", "ratio", _SHARE, 0.0, "timbre", "How far the first filter lifts what lies at its corner."),
     _row("filter2_cutoff", "Filter 2 cutoff", "Hz", _CUTOFFS, 20_000.0, "timbre", "Corner of the second filter.", **_CORNER),
@@ -155,6 +157,9 @@ _TABLE: Final = (
 
 VOICE: Final = {destination.name: destination for destination in _TABLE}
 """The voice's destinations by name, in the order in which the sheet shows them."""
+
+ALWAYS_SHOWN: Final = tuple(name for name, at in VOICE.items() if at.always_shown)
+"""The staves that stand on every sheet."""
 
 MOVED_IN: Final = {"octaves": "oct", "semitones": "st", "sum": ""}
 

@@ -2,20 +2,11 @@
 
 from collections import Counter
 from collections.abc import Iterator
-from typing import Final
 
 from jorvik.core.document.card import CardSource, MachineCard, target_of
-from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.destinations import ALWAYS_SHOWN, VOICE
+from jorvik.core.modules import KINDS
 from jorvik.core.modules.base import field_title
-
-_WANTED: Final = {
-    "envelope": ("attack_s", "decay_s", "sustain", "release_s"),
-    "lfo": ("rate",),
-    "random": ("rate",),
-    "clock": ("rate",),
-}
-"""What every source of a kind has a control for, on nearly every panel."""
-_SET: Final = ("pitch", "cutoff", "amplitude")
 
 
 def missing(card: MachineCard) -> list[str]:
@@ -29,7 +20,7 @@ def missing(card: MachineCard) -> list[str]:
 
 def _destinations(card: MachineCard) -> Iterator[str]:
     there = {target_of(control)[2] for control in card.controls if target_of(control)[0] == "base"}
-    for name in _SET:
+    for name in ALWAYS_SHOWN:
         if name not in there:
             yield f"no control sets {VOICE[name].title.lower()}: it stands as it is by itself"
 
@@ -37,7 +28,7 @@ def _destinations(card: MachineCard) -> Iterator[str]:
 def _of_source(card: MachineCard, source: CardSource) -> Iterator[str]:
     mine = [target_of(control) for control in card.controls if target_of(control)[1] == source.name]
     known = {name for what, _, name in mine if what == "parameter"}
-    for name in _WANTED.get(source.kind, ()):
+    for name in KINDS[source.kind].on_panels:
         if name not in known:
             yield f"{source.name} has no control for its {field_title(name)}"
     if not source.moves and not any(what == "amount" for what, _, _ in mine):

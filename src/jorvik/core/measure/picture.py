@@ -6,20 +6,19 @@ from typing import Final
 
 import numpy as np
 
-from jorvik.core.document.destinations import VOICE, Destination
+from jorvik.core.document.destinations import ALWAYS_SHOWN, VOICE, Destination
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.core.limits import DRAFT_RATE
 
-STAVES: Final = ("pitch", "cutoff", "wavetable_position", "amplitude")
 COLUMNS: Final = 40
 TALL: Final = 100
 """Of a stave, from its least to its greatest."""
 
-_LEAST_WAY: Final = {"pitch": 1.0, "cutoff": 12.0, "wavetable_position": 0.25, "amplitude": 0.25}
-"""How far a lane must go, in its modulation unit, to fill its stave: what moves less is shown moving less."""
+_LEAST_OCTAVES, _LEAST_ST, _LEAST_SHARE = 1.0, 1.0, 0.25
+"""How far a lane must go to fill its stave: what moves less is shown moving less."""
 
 
 @dataclass(frozen=True)
@@ -42,10 +41,10 @@ def picture(patch: Patch, cancelled: Callable[[], bool] = never) -> Picture:
     """
     run = Run(patch, DRAFT_RATE)
     lanes = run.program.lanes
-    moved = [name for name in STAVES if name in lanes]
+    moved = [name for name in ALWAYS_SHOWN if name in lanes]
     reduced = reduce_run(run, COLUMNS, cancelled) if moved else None
     staves = {}
-    for name in STAVES:
+    for name in ALWAYS_SHOWN:
         at = VOICE[name]
         if reduced is None or name not in lanes:
             staves[name] = [_height(at, patch.base(at))] * 2
@@ -71,6 +70,12 @@ def _heights(at: Destination, values: Floats) -> list[int]:
     """Return how high a lane stands: over its own way, or in the middle of the least way where it goes less far."""
     found = _place(at, values)
     low, high = float(found.min()), float(found.max())
-    missing = max(0.0, _LEAST_WAY[at.name] - (high - low)) / 2.0
+    missing = max(0.0, _least_way(at) - (high - low)) / 2.0
     low, high = low - missing, high + missing
     return [round(TALL * float(value)) for value in (found - low) / max(high - low, 1e-9)]
+
+
+def _least_way(at: Destination) -> float:
+    if at.steps_per_octave:
+        return _LEAST_OCTAVES * at.steps_per_octave
+    return _LEAST_ST if at.unit == "st" else _LEAST_SHARE

@@ -234,6 +234,8 @@ class Module(Strict):
     """Whether it rings when it is struck, at a ``frequency_hz`` and with a ``q``."""
     is_staged: ClassVar[bool] = False
     """Whether it goes through an attack, a decay and a release."""
+    on_panels: ClassVar[tuple[str, ...]] = ()
+    """The parameters that nearly every instrument which has one of it has a control for."""
     is_sampled: ClassVar[bool] = False
     """Whether it takes its ``input`` when its ``clock`` rises, and holds it."""
     is_scaled: ClassVar[bool] = False

@@ -15,6 +15,7 @@ class Clock(Module):
     """A train of 0/1 pulses that counts from time 0, divided, multiplied, and delayed by a share of a step."""
 
     title: ClassVar[str] = "Clock"
+    on_panels: ClassVar[tuple[str, ...]] = ("rate",)
 
     kind: Literal["clock"]
     rate: Rate = hertz("1/4", "Pulses a second, or the note value from one to the next.")

@@ -33,6 +33,7 @@ class Envelope(Module):
     """
 
     title: ClassVar[str] = "Envelope"
+    on_panels: ClassVar[tuple[str, ...]] = ("attack_s", "decay_s", "sustain", "release_s")
     is_staged: ClassVar[bool] = True
     single_shape: ClassVar[bool] = True
     comes_to_end: ClassVar[bool] = True

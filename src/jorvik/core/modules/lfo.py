@@ -31,6 +31,7 @@ class Lfo(Module):
     """A repeating shape with a rate, a start rule, a delay and a fade-in. A new rate never makes the phase jump."""
 
     title: ClassVar[str] = "LFO"
+    on_panels: ClassVar[tuple[str, ...]] = ("rate",)
 
     kind: Literal["lfo"]
     shape: Literal["sine", "triangle", "saw_up", "saw_down", "square", "drawn"] = choice(

@@ -28,6 +28,7 @@ class Random(Module):
     """A new random target each period: held, joined straight, by a cosine, by random slopes, or walked."""
 
     title: ClassVar[str] = "Random"
+    on_panels: ClassVar[tuple[str, ...]] = ("rate",)
     draws_at_rate: ClassVar[bool] = True
     is_random: ClassVar[bool] = True
 
