@@ -7,6 +7,7 @@
     family,
     keepVariant,
     levelsOf,
+    partName,
     patchOf,
     promote,
     takeOver,
@@ -108,12 +109,12 @@
             {#if part}
               <Button
                 look="bare"
-                data-hint="Only {part.source ?? part.route}, as it is there"
+                data-hint="Only {partName(part)}, as it is there"
                 onclick={() =>
                   void messages.attempt(async () => {
                     takeOver(await patchOf(head.id), part, head.name);
                     onopened();
-                  })}>only {part.source ?? part.route}</Button
+                  })}>only {partName(part)}</Button
               >
             {/if}
             <Difference

@@ -4,7 +4,7 @@
   import type { Revision } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
-  import { chosenPart, restore, restorePart, revisionPatch, revisions, save } from '../state/library';
+  import { chosenPart, partName, restore, restorePart, revisionPatch, revisions, save } from '../state/library';
   import TextField from '../common/TextField.svelte';
   import Difference from './Difference.svelte';
   import Variants from './Variants.svelte';
@@ -65,9 +65,8 @@
         />
         {#if part}
           <Button
-            data-hint="Only {part.source ?? part.route}, as it was then"
-            onclick={() => void messages.attempt(() => partBack(revision.number))}
-            >Only {part.source ?? part.route}</Button
+            data-hint="Only {partName(part)}, as it was then"
+            onclick={() => void messages.attempt(() => partBack(revision.number))}>Only {partName(part)}</Button
           >
         {/if}
       </li>

@@ -216,6 +216,15 @@
   }
   .back {
     grid-area: back;
+    min-width: 0;
+  }
+  /* What undoing would take back is told in full by its hint; where there is little room it gives way. */
+  .back :global(button) {
+    flex: none;
+  }
+  .back :global(button:has(.cut)) {
+    flex: 0 1 auto;
+    min-width: 4rem;
   }
   @media (max-width: 900px) {
     .who,
@@ -300,9 +309,11 @@
   }
   .cut {
     display: inline-block;
-    max-width: 26rem;
+    max-width: min(26rem, 100%);
+    min-width: 0;
     overflow: hidden;
     text-overflow: ellipsis;
+    white-space: nowrap;
     vertical-align: bottom;
   }
 </style>

@@ -57,7 +57,7 @@
     font-size: 14px;
     font-weight: 400;
     line-height: 22px;
-    padding: 1px 9px;
+    padding: 1px 7px;
     cursor: pointer;
   }
   .views :global(.tab[aria-selected='true']) {

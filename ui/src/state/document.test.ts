@@ -268,4 +268,42 @@ describe('handing over, doubling, turning over', () => {
     const without = doc.removeModule(patch, 'lag', catalogue);
     expect(doc.modules(doc.restoredFrom(without, patch, { source: 'lag' })).map((m) => m.id)).toContain('lag');
   });
+
+  it('take over a stave with what it is set at and what moves it, and the voice without either', () => {
+    const one = { format: 'jorvik-patch', version: 1 } as const;
+    const here: Patch = {
+      ...one,
+      voice: { base: { cutoff: 200, fold: 0.5 }, filter: { response: 'low' } },
+      modules: [{ id: 'lip', kind: 'envelope' }],
+      routes: [
+        { id: 'a', source: 'lip', destination: 'cutoff', amount: 1 },
+        { id: 'b', source: 'lip', destination: 'fold', amount: 2 }
+      ]
+    };
+    const there: Patch = {
+      ...one,
+      voice: { base: { cutoff: 900 }, filter: { response: 'high' } },
+      modules: [
+        { id: 'lip', kind: 'envelope' },
+        { id: 'sway', kind: 'lfo' }
+      ],
+      routes: [
+        { id: 'a', source: 'lip', destination: 'cutoff', amount: 7 },
+        { id: 'c', source: 'velocity', destination: 'cutoff', amount: 3 },
+        { id: 'd', source: 'sway', destination: 'cutoff', amount: 4 }
+      ]
+    };
+    const stave = doc.restoredFrom(here, there, { stave: 'cutoff' });
+    expect(stave.voice?.base).toEqual({ cutoff: 900, fold: 0.5 });
+    // What comes from a source that is not here stays away.
+    expect(doc.routes(stave).map((route) => [route.id, route.amount])).toEqual([
+      ['b', 2],
+      ['a', 7],
+      ['c', 3]
+    ]);
+    expect(doc.restoredFrom(here, there, { stave: 'fold' }).voice?.base).toEqual({ cutoff: 200 });
+    const voice = doc.restoredFrom(here, there, { voice: true });
+    expect(voice.voice).toEqual({ base: { cutoff: 200, fold: 0.5 }, filter: { response: 'high' } });
+    expect(doc.routes(voice)).toEqual(doc.routes(here));
+  });
 });

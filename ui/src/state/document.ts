@@ -332,7 +332,31 @@ export function soloed(patch: Patch, keep: ((route: Route) => boolean) | null): 
 }
 
 /** Returns the patch with one source, and its routes, as they were in an older version; or with one route. */
-export function restoredFrom(patch: Patch, older: Patch, what: { source?: string; route?: string }): Patch {
+/** A part of a patch that can be taken over from another: a source with its routes, a route, a stave, or the voice. */
+export interface Part {
+  source?: string;
+  route?: string;
+  stave?: string;
+  voice?: true;
+}
+
+export function restoredFrom(patch: Patch, older: Patch, what: Part): Patch {
+  if (what.voice) {
+    // All of what makes the sound and nothing moves; where destinations stand belongs to their staves.
+    const base = patch.voice?.base;
+    return { ...patch, voice: { ...older.voice, ...(base ? { base } : {}) } };
+  }
+  if (what.stave) {
+    const { [what.stave]: _, ...base } = patch.voice?.base ?? {};
+    const set = older.voice?.base?.[what.stave];
+    const known = new Set(modules(patch).map((module) => module.id));
+    const played = (source: string): boolean => known.has(source) || !modules(older).some((m) => m.id === source);
+    const left = routes(patch).filter((route) => route.destination !== what.stave);
+    const back = routes(older).filter((route) => route.destination === what.stave && played(route.source));
+    const kept = left.filter((route) => !back.some((one) => one.id === route.id));
+    const voice = { ...patch.voice, base: set === undefined ? base : { ...base, [what.stave]: set } };
+    return { ...patch, voice, routes: [...kept, ...back] };
+  }
   if (what.route) {
     const old = routes(older).find((route) => route.id === what.route);
     if (!old) return patch;

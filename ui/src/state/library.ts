@@ -4,7 +4,8 @@ import type { components } from '../api/schema.gen';
 import { enter } from './logging';
 import { messages } from './messages.svelte';
 import { workbench } from './workbench.svelte';
-import { restoredFrom } from './document';
+import { restoredFrom, type Part } from './document';
+import { titleOf } from './wording';
 import { readPatch } from './files';
 import { cut } from '../common/text';
 import { freshId } from './window';
@@ -199,22 +200,24 @@ export async function restorePart(number: number, what: Part): Promise<void> {
   takeOver(await revisionPatch(number), what, `version ${number}`);
 }
 
-/** A source with its routes, or a route. */
-export interface Part {
-  source?: string;
-  route?: string;
-}
-
 /** Takes one part over from another patch, or as the same one was. */
 export function takeOver(from: Patch, what: Part, called: string): void {
   if (!workbench.patch) return;
-  workbench.edit(`${what.source ?? what.route} as in ${called}`, restoredFrom(workbench.patch, from, what));
+  workbench.edit(`${partName(what)} as in ${called}`, restoredFrom(workbench.patch, from, what));
 }
 
 /** What is chosen on the sheet, where it is a part that can be taken over. */
 export function chosenPart(): Part | null {
   const { what, id } = workbench.chosen;
-  return what === 'source' ? { source: id } : what === 'route' ? { route: id } : null;
+  if (what === 'source') return { source: id };
+  if (what === 'route') return { route: id };
+  if (what === 'stave' && !/[.:]/.test(id)) return { stave: id };
+  return what === 'patch' ? { voice: true } : null;
+}
+
+/** Returns what a part is called. */
+export function partName(part: Part): string {
+  return part.source ?? part.route ?? (part.stave ? titleOf(part.stave) : 'the voice');
 }
 
 /** Settles two windows on one patch. Whatever is chosen, both versions stay. */
