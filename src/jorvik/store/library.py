@@ -1,6 +1,5 @@
 """The library: documents of every kind in one place, found as one types, in banks, and acted on many at once."""
 
-import re
 import uuid
 from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import contextmanager
@@ -330,14 +329,11 @@ def _named_first(query: Query) -> list[ColumnElement[int]]:
 
 
 def _has_word(word: str) -> ColumnElement[bool]:
-    """Return that a word stands somewhere in what a document is found by: each by an index of its own."""
+    """Return that a word stands somewhere in what a document is found by: the index finds it."""
+    searched = DocumentRow.searched
     if len(word) >= _SHORTEST:
-        return DocumentRow.searched.contains(word, autoescape=True)
-    plain = re.sub(r"[^\w]", "", word)
-    if not plain:
-        return DocumentRow.searched.contains(word, autoescape=True)
-    begins = text("to_tsvector('simple', documents.searched) @@ to_tsquery('simple', :begins)")
-    return begins.bindparams(begins=f"{plain}:*")  # type: ignore[return-value]
+        return searched.contains(word, autoescape=True)
+    return or_(searched.startswith(word, autoescape=True), searched.contains(f" {word}", autoescape=True))
 
 
 def _library_head(row: Any, banks: list[uuid.UUID]) -> LibraryHead:

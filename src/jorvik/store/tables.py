@@ -19,7 +19,6 @@ from sqlalchemy import (
     UniqueConstraint,
     Uuid,
     func,
-    text,
 )
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -41,7 +40,6 @@ class DocumentRow(Base):
             postgresql_using="gin",
             postgresql_ops={"searched": "gin_trgm_ops"},
         ),
-        Index("documents_begins", text("to_tsvector('simple', searched)"), postgresql_using="gin"),
         Index("documents_content", "content"),
     )
 

@@ -51,9 +51,6 @@ def upgrade() -> None:
         "documents_searched", "documents", ["searched"], postgresql_using="gin",
         postgresql_ops={"searched": "gin_trgm_ops"},
     )  # fmt: skip
-    op.create_index(
-        "documents_begins", "documents", [sa.text("to_tsvector('simple', searched)")], postgresql_using="gin"
-    )
     op.create_index("documents_content", "documents", ["content"])
     op.create_table(
         "banks",
@@ -92,7 +89,7 @@ def downgrade() -> None:
     op.drop_table("log_entries")
     op.drop_table("bank_members")
     op.drop_table("banks")
-    for name in ("documents_content", "documents_begins", "documents_searched"):
+    for name in ("documents_content", "documents_searched"):
         op.drop_index(name, "documents")
     op.drop_column("documents", "searched")
     for column in reversed(_COLUMNS):
