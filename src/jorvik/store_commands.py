@@ -11,6 +11,7 @@ from sqlalchemy import Engine
 
 from jorvik.core.problems import Problem
 from jorvik.store.backup import backup as write_backup
+from jorvik.store.backup import check_backup
 from jorvik.store.backup import restore as put_back
 from jorvik.store.cluster import Cluster, ClusterProblem, data_folder, only_one
 from jorvik.store.database import connect, migrate
@@ -54,6 +55,7 @@ def backup(args: argparse.Namespace) -> None:
 
 def restore(args: argparse.Namespace) -> None:
     """Put everything back from one file, after what is there now was written into another beside it."""
+    check_backup(args.file)
     folder = data_folder()
     folder.mkdir(parents=True, exist_ok=True)
     with only_one(folder) as alone:

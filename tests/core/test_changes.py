@@ -97,7 +97,7 @@ class OfPatches(unittest.TestCase):
         after["played"] = [{"key": 60}, {"key": 65, "at": 1.0}, {"key": 67, "at": 2.0}]
         self.assertEqual(
             said(plain, after),
-            ["tempo 120 bpm, was 96 bpm", "1 note changed", "1 note added", "thud added: 1 strokes"],
+            ["tempo 120 bpm, was 96 bpm", "1 note changed", "1 note added", "thud added: 1 stroke"],
         )
         with self.assertRaisesRegex(Problem, "one of the kind of the first"):
             changes(plain, document())

@@ -181,6 +181,25 @@ class OnACard(unittest.TestCase):
             with self.assertRaisesRegex(Problem, wanted):
                 on_card(of, check_card(shipped("small-staithe")), given)
 
+    def test_slots_take_routes_that_no_control_makes_as_long_as_there_are_any(self) -> None:
+        module: Json = {"id": "e", "kind": "envelope"}
+        routes: list[Json] = [
+            {"id": name, "source": "e", "destination": name, "amount": 0.2} for name in ("fold", "wavetable_position")
+        ]
+        plain = shipped("weir-rack")
+        for slots, had in ((None, 2), (2, 2), (1, 1), (0, 0)):
+            with self.subTest(slots=slots):
+                made = on_card(patch([module], routes), check_card({**plain, "slots": slots}))
+                self.assertEqual(len(made.patch.live_routes), had)
+                self.assertEqual(len([said for said in made.cannot if "cannot move" in said]), 2 - had)
+
+    def test_a_shape_that_a_switch_has_not_is_told_and_another_taken(self) -> None:
+        sway: Json = {"id": "sway", "kind": "lfo", "shape": "saw_up"}
+        route: Json = {"source": "sway", "destination": "pitch", "amount": 0.5}
+        made = self.made(patch([sway], [route]))
+        self.assertIn("LFO has no shape, saw up for sway: it is sine", made.cannot)
+        self.assertEqual(made.patch.modules_by_id["sway"].shape, "sine")  # type: ignore[attr-defined]
+
     def test_its_controllers_play_what_moves_here(self) -> None:
         of, card = check_patch(demos()["night-watch"]), check_card(shipped("small-staithe"))
         sent = controllers(of, card)

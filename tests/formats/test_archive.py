@@ -5,6 +5,7 @@ import json
 import stat
 import unittest
 import zipfile
+from contextlib import suppress
 
 from jorvik.core.problems import Problem
 from jorvik.formats import archive
@@ -77,6 +78,16 @@ class Archive(unittest.TestCase):
         large = b'{"notes": "' + b"x" * 9_000_000 + b'"}'
         _, [entry] = unpacked(zipped({"large.json": large}), "bank.zip")
         self.assertIn("MB", entry.trouble)
+
+    def test_whatever_is_damaged_is_a_sentence(self) -> None:
+        """Each byte of a zip set to another, one after the other: nothing but sentences comes of it."""
+        good = zipped({"a.json": json.dumps(document(name="A" * 300)).encode(), "b.json": b'{"format": "x"}'})
+        for place in range(len(good)):
+            broken = bytearray(good)
+            broken[place] ^= 0xFF
+            with suppress(Problem):
+                for entry in unpacked(bytes(broken), "x.zip")[1]:
+                    self.assertEqual(entry.document is None, bool(entry.trouble))
 
     def test_no_zip_and_no_document(self) -> None:
         for data in (b"PK\x03\x04 not really", b"\x00\x01", b"[]"):

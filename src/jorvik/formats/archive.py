@@ -4,7 +4,9 @@ import io
 import json
 import re
 import stat
+import struct
 import zipfile
+import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
@@ -15,6 +17,9 @@ from jorvik.core.limits import MAX_DOCUMENT_BYTES
 from jorvik.core.problems import Problem, shown
 
 MANIFEST: Final = "manifest.json"
+UNREADABLE: Final = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, RuntimeError, ValueError)
+"""What the library raises for what is damaged, locked by a password, or packed in a way that it does not know."""
+
 MOST_FILES: Final = 5000
 MOST_BYTES: Final = 400_000_000
 """Of all that a zip unpacks to."""
@@ -62,7 +67,9 @@ def unpacked(data: bytes, file_name: str) -> tuple[str, list[Entry]]:
             _check_size(inside)
             name = _bank_name(archive, inside)
             return name, [_entry(archive, info) for info in _wanted(inside)]
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError) as error:
+    except Problem:
+        raise
+    except UNREADABLE as error:
         raise Problem("the file", shown(str(error)), "a zip that can be read, without a password") from None
 
 
@@ -100,8 +107,10 @@ def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
     try:
         with archive.open(info) as file:
             return file.read(MAX_DOCUMENT_BYTES + 1)
-    except zipfile.BadZipFile as error:
-        raise Problem(shown(info.filename), shown(str(error)), "a file that can be unpacked") from None
+    except UNREADABLE as error:
+        raise Problem(
+            shown(info.filename), shown(str(error)), "a file that can be unpacked, without a password"
+        ) from None
 
 
 def _bank_name(archive: zipfile.ZipFile, inside: Sequence[zipfile.ZipInfo]) -> str:

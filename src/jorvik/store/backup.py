@@ -2,8 +2,10 @@
 
 import base64
 import json
+import struct
 import uuid
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -20,6 +22,8 @@ MANIFEST: Final = "backup.json"
 _FORMAT: Final = "jorvik-backup"
 _VERSIONS: Final = "alembic_version"
 _AT_ONCE: Final = 200
+_DAMAGED: Final = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, RuntimeError, KeyError, ValueError)
+_WANTED: Final = "a backup that jv backup wrote, undamaged"
 
 
 def backup(engine: Engine, path: Path) -> dict[str, int]:
@@ -46,6 +50,17 @@ def backup(engine: Engine, path: Path) -> dict[str, int]:
     return counts
 
 
+def check_backup(path: Path) -> dict[str, Any]:
+    """Return the list of a backup. Raises Problem where it is none, or was made by a newer Jorvik."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return _manifest(archive, migration_config())
+    except Problem:
+        raise
+    except _DAMAGED as error:
+        raise Problem(shown(path.name), shown(str(error)), _WANTED) from None
+
+
 def restore(engine: Engine, path: Path) -> dict[str, int]:
     """Put everything back as it was in a file: what is there now goes. All of it is done, or nothing.
 
@@ -53,20 +68,21 @@ def restore(engine: Engine, path: Path) -> dict[str, int]:
     by a newer one.
     """
     config = migration_config()
+    manifest = check_backup(path)
     try:
-        with zipfile.ZipFile(path) as archive:
-            manifest = _manifest(archive, config)
-            with engine.begin() as connection:
-                connection.execute(text("SET LOCAL statement_timeout = 0"))
-                config.attributes["connection"] = connection
-                command.downgrade(config, "base")
-                command.upgrade(config, manifest["revision"])
-                counts = {table.name: _fill(connection, table, archive) for table in _tables(connection)}
-                if counts != manifest["rows"]:
-                    raise Problem(shown(path.name), "other rows than its list says", "a backup as it was written")
-                command.upgrade(config, "head")
-    except (zipfile.BadZipFile, KeyError, UnicodeDecodeError, json.JSONDecodeError) as error:
-        raise Problem(shown(path.name), shown(str(error)), "a backup that jv backup wrote, undamaged") from None
+        with zipfile.ZipFile(path) as archive, engine.begin() as connection:
+            connection.execute(text("SET LOCAL statement_timeout = 0"))
+            config.attributes["connection"] = connection
+            command.downgrade(config, "base")
+            command.upgrade(config, manifest["revision"])
+            counts = {table.name: _fill(connection, table, archive) for table in _tables(connection)}
+            if counts != manifest["rows"]:
+                raise Problem(shown(path.name), "other rows than its list says", "a backup as it was written")
+            command.upgrade(config, "head")
+    except Problem:
+        raise
+    except _DAMAGED as error:
+        raise Problem(shown(path.name), shown(str(error)), _WANTED) from None
     return counts
 
 

@@ -1,10 +1,13 @@
 """The connection to PostgreSQL, and the migrations that bring it up to date."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine
+from sqlalchemy.orm import Session
 
 CONNECT_SECONDS = 2
 
@@ -29,3 +32,15 @@ def migrate(engine: Engine) -> None:
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+class Store:
+    """What reads and writes in the database: each call is one transaction."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    @contextmanager
+    def _session(self) -> Iterator[Session]:
+        with Session(self._engine, expire_on_commit=False) as session, session.begin():
+            yield session

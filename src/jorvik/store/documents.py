@@ -7,8 +7,7 @@ the same identity, and is answered as it would have been, without a second write
 """
 
 import uuid
-from collections.abc import Collection, Iterator
-from contextlib import contextmanager
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -18,6 +17,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
+from jorvik.store.database import Store
 from jorvik.store.kinds import Document, Kind, Labels, content_hash
 from jorvik.store.logging import enter_save
 from jorvik.store.tables import DocumentRow, RevisionRow
@@ -76,17 +76,12 @@ class Revision:
     name: str
 
 
-class DocumentStore:
+class DocumentStore(Store):
     """Reads and writes documents of a kind. Each is checked before it is written, and each call is one transaction."""
 
     def __init__(self, engine: Engine, kind: Kind) -> None:
-        self._engine = engine
+        super().__init__(engine)
         self.kind = kind
-
-    @contextmanager
-    def _session(self) -> Iterator[Session]:
-        with Session(self._engine, expire_on_commit=False) as session, session.begin():
-            yield session
 
     def is_up(self) -> bool:
         """Tell whether the database answers."""

@@ -1,16 +1,15 @@
 """Jobs kept: what was asked for, how far it is, and what it came to. A restart of the server loses none of it."""
 
 import uuid
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Final, Literal
 
-from sqlalchemy import Engine, func, select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, undefer
 
 from jorvik.core.problems import Problem
+from jorvik.store.database import Store
 from jorvik.store.documents import Missing
 from jorvik.store.tables import JobRow
 
@@ -56,16 +55,8 @@ class Made:
     facts: dict[str, Any] = field(default_factory=dict)
 
 
-class JobStore:
+class JobStore(Store):
     """Reads and writes jobs; each call is one transaction."""
-
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
-
-    @contextmanager
-    def _session(self) -> Iterator[Session]:
-        with Session(self._engine, expire_on_commit=False) as session, session.begin():
-            yield session
 
     def add(
         self, job_id: uuid.UUID, kind: str, title: str, request: dict[str, Any], facts: dict[str, Any] | None = None

@@ -1,14 +1,12 @@
 """The library: documents of every kind in one place, found as one types, in banks, and acted on many at once."""
 
 import uuid
-from collections.abc import Callable, Collection, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final, Literal
 
 from sqlalchemy import (
     ColumnElement,
-    Engine,
     Select,
     Text,
     case,
@@ -26,6 +24,7 @@ from sqlalchemy.orm import Session
 
 from jorvik.core.limits import MAX_NAME
 from jorvik.core.problems import Problem, shown
+from jorvik.store.database import Store
 from jorvik.store.documents import MOST_HEADS, Head, Missing, head_of, rewrite
 from jorvik.store.kinds import KINDS, Document
 from jorvik.store.tables import BankMemberRow, BankRow, DocumentRow
@@ -92,16 +91,8 @@ class Bank:
     count: int
 
 
-class LibraryStore:
+class LibraryStore(Store):
     """Reads what is kept of every kind, and acts on many documents in one transaction."""
-
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
-
-    @contextmanager
-    def _session(self) -> Iterator[Session]:
-        with Session(self._engine, expire_on_commit=False) as session, session.begin():
-            yield session
 
     def page(self, query: Query, limit: int = 100, offset: int = 0) -> Page:
         """Return a page of the documents that a query finds, and how many it finds in all."""

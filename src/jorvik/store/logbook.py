@@ -1,15 +1,14 @@
 """The logbook: what was done and why, by day and by patch. Nothing in it goes when its document does."""
 
 import uuid
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any, Final
 
-from sqlalchemy import ColumnElement, Engine, String, cast, func, or_, select
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, String, cast, func, or_, select
 
+from jorvik.store.database import Store
 from jorvik.store.documents import Missing
 from jorvik.store.kinds import Document
 from jorvik.store.logging import enter
@@ -54,16 +53,8 @@ class LogQuery:
     marked: bool = False
 
 
-class Logbook:
+class Logbook(Store):
     """Reads and writes the logbook."""
-
-    def __init__(self, engine: Engine) -> None:
-        self._engine = engine
-
-    @contextmanager
-    def _session(self) -> Iterator[Session]:
-        with Session(self._engine, expire_on_commit=False) as session, session.begin():
-            yield session
 
     def enter(
         self, act: str, title: str, document_id: uuid.UUID | None, before: Document | None, after: Document

@@ -5,10 +5,9 @@ import logging
 import threading
 import time
 import uuid
-from collections.abc import Callable
 from contextlib import suppress
 from functools import partial
-from typing import Annotated, Any, Final, TypeVar
+from typing import Annotated, Any, Final
 
 import anyio.to_thread
 from fastapi import APIRouter, Depends, Request
@@ -20,15 +19,13 @@ from jorvik.core.problems import Problem
 from jorvik.store.jobs import Job, JobStore, Made
 from jorvik.web.job_kinds import JOB_KINDS, JobRequest
 from jorvik.web.scheduler import Scheduler
+from jorvik.web.store_calls import when_there
 from jorvik.web.workers import Cancel, TaskBroke, Tell, WorkerDied
 
 _LOG: Final = logging.getLogger("jorvik")
 _TOLD_S: Final = 0.5
 """How often progress is written down."""
-_STORE_AWAY_S: Final = 1.0
-"""How long to wait for a store that is away before asking again."""
 
-T = TypeVar("T")
 router = APIRouter(prefix="/jobs")
 
 
@@ -69,10 +66,10 @@ class Jobs:
             self._cancels[job_id].set()
 
     async def _run(self) -> None:
-        await self._kept(self.store.go_on)
+        await when_there(self.store.go_on)
         while True:
             self._waiting.clear()
-            found = await self._kept(self.store.begin_next)
+            found = await when_there(self.store.begin_next)
             if found is None:
                 await self._waiting.wait()
             else:
@@ -84,7 +81,7 @@ class Jobs:
             kind = JOB_KINDS[job.kind]
             form = kind.form.model_validate(request)
             made = await self._scheduler.run_job(_make, (job.kind, form), cancel.is_set, self._teller(job.id))
-            await self._kept(lambda: self.store.finish(job.id, made))
+            await when_there(lambda: self.store.finish(job.id, made))
         except Cancelled:
             # Cancelled by its asker, whose call has written so; or we are being stopped, and it will be begun anew.
             pass
@@ -92,7 +89,7 @@ class Jobs:
             if not isinstance(error, Problem | WorkerDied):
                 _LOG.error("%s", error)
             said = _why(error)
-            await self._kept(lambda: self.store.end(job.id, "failed", said))
+            await when_there(lambda: self.store.end(job.id, "failed", said))
         finally:
             self._cancels.pop(job.id, None)
             self.so_far.pop(job.id, None)
@@ -110,15 +107,6 @@ class Jobs:
                     self.store.tell_progress(job_id, float(progress))
 
         return tell
-
-    async def _kept(self, call: Callable[[], T]) -> T:
-        """Return what a call of the store returns, however long the store is away."""
-        while True:
-            try:
-                return await anyio.to_thread.run_sync(call)
-            except SQLAlchemyError as error:
-                _LOG.warning("the jobs wait for the store: %s", type(error).__name__)
-                await asyncio.sleep(_STORE_AWAY_S)
 
 
 def _make(kind: str, form: Any, cancelled: Cancel, tell: Tell) -> Made:

@@ -6,13 +6,12 @@ import uuid
 from contextlib import suppress
 from dataclasses import asdict, fields
 from datetime import date
+from functools import partial
 from typing import Annotated, Any, Final, Literal
 
-import anyio.to_thread
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import Response
 from pydantic import Field
-from sqlalchemy.exc import SQLAlchemyError
 
 from jorvik.core.changes.figures import figure_changes
 from jorvik.core.document.patch import check_patch
@@ -25,6 +24,7 @@ from jorvik.formats.logbook import Written, logbook_html, logbook_markdown
 from jorvik.store.logbook import MOST_ENTRIES, Day, Entry, Logbook, LogQuery
 from jorvik.web.forms import Document, Form
 from jorvik.web.scheduler import Scheduler
+from jorvik.web.store_calls import when_there
 from jorvik.web.workers import Cancel, TaskBroke, Tell, WorkerDied
 
 router = APIRouter(prefix="/log")
@@ -174,14 +174,10 @@ class Completer:
         while True:
             await self._waiting.wait()
             self._waiting.clear()
-            try:
-                while lacking := await anyio.to_thread.run_sync(self._logbook.lacking):
-                    for entry, before, after in lacking:
-                        figures, drawn = await self._worked_out(before, after)
-                        await anyio.to_thread.run_sync(self._logbook.complete, entry, figures, drawn)
-            except SQLAlchemyError as error:
-                # The store is away: what is lacking is found again when something is entered.
-                _LOG.warning("the logbook waits: %s", type(error).__name__)
+            while lacking := await when_there(self._logbook.lacking):
+                for entry, before, after in lacking:
+                    figures, drawn = await self._worked_out(before, after)
+                    await when_there(partial(self._logbook.complete, entry, figures, drawn))
 
     async def _worked_out(self, before: Document, after: Document) -> tuple[list[str], dict[str, Any] | None]:
         try:

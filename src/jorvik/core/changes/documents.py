@@ -7,15 +7,16 @@ from jorvik.core.changes.fields import (
     LABELS,
     Change,
     change_text,
+    counted,
     field_changes,
     label_changes,
     lane_changes,
-    matched,
+    part_changes,
 )
 from jorvik.core.changes.patches import patch_changes
 from jorvik.core.document.card import MachineCard, check_card
 from jorvik.core.document.patch import check_patch
-from jorvik.core.document.phrase import Phrase, check_phrase
+from jorvik.core.document.phrase import Hit, Phrase, check_phrase
 from jorvik.core.document.recording import check_recording
 from jorvik.core.document.take import Take, check_take
 from jorvik.core.problems import Problem, shown
@@ -42,14 +43,15 @@ def changes(before: object, after: object) -> list[Change]:
 def _phrase(before: Phrase, after: Phrase) -> Iterator[Change]:
     yield from field_changes(before, after, "", leave=(*LABELS, "played", "hits", "controls"))
     yield from _counted("note", before.played, after.played)
-    gone, come, both = matched(before.hits, after.hits, lambda hit: hit.id)
-    yield from (Change("", f"{hit.id} taken out") for hit in gone)
-    yield from (Change("", f"{hit.id} added: {len(hit.strikes)} strokes") for hit in come)
-    for old, new in both:
-        yield from field_changes(old, new, "", new.id, leave=("strikes",))
-        yield from _counted(f"stroke of {new.id}", old.strikes, new.strikes)
+    strokes = lambda hit: f": {counted(len(hit.strikes), 'stroke')}"  # noqa: E731
+    yield from part_changes(before.hits, after.hits, lambda hit: hit.id, _hit, strokes)
     yield from lane_changes(before.controls, after.controls)
     yield from label_changes(before, after)
+
+
+def _hit(before: Hit, after: Hit) -> Iterator[Change]:
+    yield from field_changes(before, after, "", after.id, leave=("strikes",))
+    yield from _counted(f"stroke of {after.id}", before.strikes, after.strikes)
 
 
 def _take(before: Take, after: Take) -> Iterator[Change]:
@@ -61,9 +63,8 @@ def _take(before: Take, after: Take) -> Iterator[Change]:
     told = (*LABELS, "played", "lanes", "patch", "over", "of", "edits")
     yield from field_changes(before, after, "", leave=told)
     if before.over != after.over:
-        yield Change(
-            "", change_text("phrase beside it", before.over and before.over.name, after.over and after.over.name)
-        )
+        was, now = (of.over.name if of.over else None for of in (before, after))
+        yield Change("", change_text("phrase beside it", was, now) if was != now else "phrase beside it changed")
     yield from label_changes(before, after)
 
 
@@ -79,20 +80,18 @@ def _counted(what: str, before: list[Any], after: list[Any]) -> Iterator[Change]
     changed = min(gone, len(left))
     for count, word in ((changed, "changed"), (len(left) - changed, "added"), (gone - changed, "taken out")):
         if count:
-            head, _, tail = what.partition(" of ")
-            noun = f"{head}{'s' if count > 1 else ''}{' of ' + tail if tail else ''}"
-            yield Change("", f"{count} {noun} {word}")
+            yield Change("", f"{counted(count, what)} {word}")
 
 
 def _card(before: MachineCard, after: MachineCard) -> Iterator[Change]:
     for what in ("controls", "sources"):
-        gone, come, both = matched(getattr(before, what), getattr(after, what), lambda one: str(one.name))
-        yield from (Change("", f"{one.name} taken out") for one in gone)
-        yield from (Change("", f"{one.name} added") for one in come)
-        for old, new in both:
-            yield from field_changes(old, new, "", new.name, leave=("name",))
+        yield from part_changes(getattr(before, what), getattr(after, what), lambda one: str(one.name), _named)
     yield from field_changes(before, after, "", leave=(*LABELS, "controls", "sources"))
     yield from label_changes(before, after)
+
+
+def _named(before: Any, after: Any) -> Iterator[Change]:
+    yield from field_changes(before, after, "", after.name, leave=("name",))
 
 
 def _plain(before: Any, after: Any) -> Iterator[Change]:

@@ -83,6 +83,31 @@ def matched(
     return gone, come, [(one, new[name]) for name, one in old.items() if name in new]
 
 
+def part_changes(
+    before: Sequence[T],
+    after: Sequence[T],
+    key: Callable[[T], str],
+    changed: Callable[[T, T], Iterator[Change]],
+    added: Callable[[T], str] = lambda _: "",
+) -> Iterator[Change]:
+    """Yield which parts with names went and came, with what is said of one that came, and how the others changed."""
+    gone, come, both = matched(before, after, key)
+    yield from (Change("", f"{key(one)} taken out") for one in gone)
+    yield from (Change("", f"{key(one)} added{added(one)}") for one in come)
+    for old, new in both:
+        yield from changed(old, new)
+
+
+def counted(count: int, noun: str) -> str:
+    """Return a number of things.
+
+    >>> counted(1, "stroke"), counted(2, "stroke of thud")
+    ('1 stroke', '2 strokes of thud')
+    """
+    head, of, tail = noun.partition(" of ")
+    return f"{count} {head}{'' if count == 1 else 's'}{of}{tail}"
+
+
 def label_changes(before: Any, after: Any) -> Iterator[Change]:
     """Yield how name, notes and tags differ, which every kind of document has."""
     if before.name != after.name:

@@ -5,21 +5,17 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
-import numpy as np
-
+from jorvik.core.changes.fields import value_text
 from jorvik.core.changes.patches import route_sentence
 from jorvik.core.document.card import CardSource, Control, MachineCard, target_of
 from jorvik.core.document.destinations import VOICE, Destination
 from jorvik.core.document.patch import Patch, Route, edited
+from jorvik.core.machine.assign import assign, by_slot, needed, unset
 from jorvik.core.machine.law import count_of, figure_for, nearest, read, value_at
 from jorvik.core.modules.base import Module, field_facts, field_title
-from jorvik.core.problems import Problem, shown
 from jorvik.core.units.levels import decibels
 from jorvik.core.units.words import in_words
 
-_IMPOSSIBLE: Final = 1e6
-_UNMOVED: Final = 10.0
-"""What it costs to give a module to a source that cannot move what it moves, for each route; a setting costs 1."""
 _CLOSE: Final = 1e-6
 
 
@@ -65,88 +61,18 @@ def on_card(patch: Patch, card: MachineCard, assigned: Mapping[str, str] | None 
     ``assigned`` gives modules to sources where the user says so; the rest is given so that as little as possible is
     lost. Raises Problem where it names a module or a source that is not there, or a source of another kind.
     """
-    given = _assign(patch, card, assigned or {})
+    given = assign(patch, card, assigned or {})
     work = _Work(patch, card, given)
-    rows = list(work.rows())
-    cannot = list(work.cannot())
+    rows = list(work.place_controls())
+    cannot = [*work.leave_settings(), *work.leave_routes(), *work.leave_set_values()]
     return OnCard(rows, cannot, given, work.made())
 
 
-def _needed(patch: Patch) -> list[Module]:
-    """Return the modules that are heard: those that routes come from or scale by, or that others read."""
-    heard = {name for route in patch.live_routes for name in (route.source, route.via) if name}
-    frontier = set(heard)
-    while frontier:
-        read_by = {
-            value
-            for name in frontier
-            if (module := patch.modules_by_id.get(name)) is not None
-            for _, value in module.input_signals()
-            if isinstance(value, str)
-        }
-        frontier = read_by - heard
-        heard |= frontier
-    if patch.voice.signal:
-        heard.add(patch.voice.signal)
-    return [module for module in patch.modules if module.id in heard]
-
-
-def _assign(patch: Patch, card: MachineCard, asked: Mapping[str, str]) -> dict[str, str]:
-    """Return which source each module is given to, at the least cost in all (the Hungarian method)."""
-    from scipy.optimize import linear_sum_assignment
-
-    sources = card.sources_by_name
-    for module, source in asked.items():
-        if module not in patch.modules_by_id:
-            raise Problem("the assignment", shown(module), "a source of the patch")
-        if source and source not in sources:
-            raise Problem(f"the assignment of {module}", shown(source), f"one of {', '.join(sources)}")
-        if source and sources[source].kind != patch.modules_by_id[module].kind:
-            kind = patch.modules_by_id[module].kind
-            raise Problem(f"the assignment of {module}", f"{source}, {sources[source].kind}", f"one that is {kind}")
-    modules = [module for module in _needed(patch) if module.id not in asked]
-    free = [source for source in card.sources if source.name not in asked.values()]
-    given = {module: source for module, source in asked.items() if source}
-    if not modules or not free:
-        return given
-    cost = np.array([[_cost(patch, card, module, source) for source in free] for module in modules])
-    for row, column in zip(*linear_sum_assignment(cost), strict=True):
-        if cost[row, column] < _IMPOSSIBLE:
-            given[modules[row].id] = free[column].name
-    return given
-
-
-def _cost(patch: Patch, card: MachineCard, module: Module, source: CardSource) -> float:
-    if source.kind != module.kind:
-        return _IMPOSSIBLE
-    depths = {target_of(control)[2] for control in card.controls if target_of(control)[:2] == ("amount", source.name)}
-    moved = [route.destination for route in patch.live_routes if route.source == module.id]
-    lost = sum(not _may_move(source, depths, destination) for destination in moved)
-    return _UNMOVED * lost + len(list(_unset(card, module, source)))
-
-
-def _may_move(source: CardSource, depths: set[str], destination: str) -> bool:
-    return destination in depths or destination in source.moves or (not source.moves and not depths)
-
-
-def _unset(card: MachineCard, module: Module, source: CardSource) -> Iterator[tuple[str, Any]]:
-    """Yield the settings of a module that its source has no control for, and their values."""
-    known = {target_of(control)[2] for control in card.controls if target_of(control)[:2] == ("parameter", source.name)}
-    by_hand = module.control[0] if module.is_control and module.control else None
-    for name, field in type(module).model_fields.items():
-        if name not in module.model_fields_set or name in ("id", "kind", by_hand):
-            continue
-        value = getattr(module, name)
-        role = field_facts(field).get("role")
-        if name in known or value == field.default or role not in ("number", "choice"):
-            continue
-        if role == "choice" and str(value) in source.choices.get(name, []):
-            continue
-        yield name, value
-
-
 class _Work:
-    """One patch on one card, worked through control by control."""
+    """One patch on one card: each step tells what it comes to, and changes what the machine would make by it.
+
+    The controls come first: what they make is not left.
+    """
 
     def __init__(self, patch: Patch, card: MachineCard, given: dict[str, str]) -> None:
         self.patch, self.card, self.given = patch, card, given
@@ -155,10 +81,10 @@ class _Work:
         self.modules: dict[str, dict[str, Any]] = {}
         self.routes: dict[str, dict[str, Any]] = {}
         self.had: set[str] = set()
-        """Routes that a depth control makes."""
+        """Routes that the machine has too."""
 
-    def rows(self) -> Iterator[PanelRow]:
-        """Yield where each control is to stand, and note what it comes to."""
+    def place_controls(self) -> Iterator[PanelRow]:
+        """Yield where each control is to stand."""
         for control in self.card.controls:
             what, source, name = target_of(control)
             if what == "base":
@@ -230,71 +156,73 @@ class _Work:
                 self.routes[route.id] = {"amount": row.value}
         return row
 
-    def cannot(self) -> Iterator[str]:
-        """Yield what cannot be had, in sentences."""
-        for module in _needed(self.patch):
-            source = self.card.sources_by_name.get(self.given.get(module.id, ""))
-            if source is None:
-                left = [r for r in self.patch.live_routes if r.source == module.id]
-                moves = ", ".join(dict.fromkeys(self._title(route) for route in left)) or "what reads it"
-                yield f"no {module.title.lower()} is left for {module.id}: move {moves} by hand, or let it stand"
+    def leave_settings(self) -> Iterator[str]:
+        """Yield which sources and settings of sources the machine has not."""
+        for module in needed(self.patch):
+            source = self._source_of(module.id)
+            if source is not None:
+                yield from (self._left(module, source, name, value) for name, value in unset(self.card, module, source))
                 continue
-            for name, value in _unset(self.card, module, source):
-                yield self._unset_text(module, source, name, value)
-        free = self.card.slots
+            moved = [self._title(route) for route in self.patch.live_routes if route.source == module.id]
+            what = ", ".join(dict.fromkeys(moved)) or "what reads it"
+            yield f"no {module.title.lower()} is left for {module.id}: move {what} by hand, or let it stand"
+
+    def leave_routes(self) -> Iterator[str]:
+        """Yield which routes cannot be had; those that a slot takes are."""
+        left = math.inf if self.card.slots is None else self.card.slots
         for route in self.patch.live_routes:
-            if route.id in self.had or route.source not in self.patch.modules_by_id:
-                continue
-            source = self.card.sources_by_name.get(self.given.get(route.source, ""))
-            if source is None:
-                continue
-            if route.destination in source.moves and route.destination in VOICE and free:
-                free -= 1
-                self.had.add(route.id)
-                continue
-            said = route_sentence(self.patch, route)
-            yield f"{said}: {source.name} cannot move {self._title(route)}; turn it by hand"
-        for route in self.patch.live_routes:
+            source = self._source_of(route.source)
+            if source is not None and route.id not in self.had:
+                if left > 0 and by_slot(self.card, source, route.destination):
+                    left -= 1
+                    self.had.add(route.id)
+                else:
+                    said = route_sentence(self.patch, route)
+                    yield f"{said}: {source.name} cannot move {self._title(route)}; turn it by hand"
+            elif route.source not in self.patch.modules_by_id:
+                if route.source in self.card.scaled_by:
+                    self.had.add(route.id)
+                else:
+                    yield f"{route_sentence(self.patch, route)}: {route.source} moves nothing on it"
             if route.via and route.id in self.had and route.via not in self.card.scaled_by:
-                yield (
-                    f"{route.source} on {self._title(route)} cannot be scaled by {route.via}: it is as far at every "
-                    f"{route.via}"
-                )
+                yield f"{route.source} on {self._title(route)} is as far at every {route.via}: nothing scales it"
                 self.routes.setdefault(route.id, {})["via"] = None
-            if route.source not in self.patch.modules_by_id and route.source not in self.card.scaled_by:
-                yield f"{route_sentence(self.patch, route)}: {route.source} moves nothing on it"
-        set_here = {target_of(control)[2] for control in self.card.controls if target_of(control)[0] == "base"}
+
+    def leave_set_values(self) -> Iterator[str]:
+        """Yield what the machine cannot set."""
+        there = {target_of(control)[2] for control in self.card.controls if target_of(control)[0] == "base"}
         for name, at in VOICE.items():
             base = self.patch.base(at)
-            if name not in set_here and base != at.base and not self.patch.follows(at):
+            if name not in there and base != at.base and not self.patch.follows(at):
                 wanted, stands = in_words(base, at.unit), in_words(at.base, at.unit)
                 yield f"{at.title.lower()} cannot be set: {wanted} is wanted, it stands at {stands}"
                 self.base[name] = at.base
+
+    def _source_of(self, module: str) -> CardSource | None:
+        return self.card.sources_by_name.get(self.given.get(module, ""))
 
     def _title(self, route: Route) -> str:
         at = self.patch.destination(route.destination)
         return at.title.lower() if at else route.destination
 
-    def _unset_text(self, module: Module, source: CardSource, name: str, value: Any) -> str:
+    def _left(self, module: Module, source: CardSource, name: str, value: Any) -> str:
+        """Return that a source has not a setting, and what it has instead."""
         field = type(module).model_fields[name]
-        unit = str(field_facts(field).get("unit", ""))
-        said = in_words(float(value), unit) if isinstance(value, int | float) and not isinstance(value, bool) else value
-        default = field.default
-        self.modules.setdefault(module.id, {})[name] = default
-        rest = _BY_HAND.get(
-            name, f"leave it at {in_words(default, unit)}" if isinstance(default, float) else f"it is {default}"
-        )
-        return f"{source.name} has no {field_title(name)}, {said} for {module.id}: {rest}"
+        facts, title = field_facts(field), field_title(name)
+        instead = field.default
+        if facts.get("role") == "choice":
+            knob = next((c for c in self.card.controls if target_of(c) == ("parameter", source.name, name)), None)
+            there = [*source.choices.get(name, []), *(knob.positions if knob else [])]
+            if there and str(instead) not in there:
+                instead = there[0]
+        self.modules.setdefault(module.id, {})[name] = instead
+        unit = str(facts.get("unit", ""))
+        rest = _BY_HAND.get(name, f"it is {value_text(instead, unit)}")
+        return f"{source.name} has no {title}, {value_text(value, unit)} for {module.id}: {rest}"
 
     def made(self) -> Patch:
         """Return the patch as the machine would make it."""
-        lost = [
-            route.id
-            for route in self.patch.routes
-            if not route.enabled
-            or (route.source in self.patch.modules_by_id and route.id not in self.had)
-            or (route.source not in self.patch.modules_by_id and route.source not in self.card.scaled_by)
-        ]
+        lost = [route.id for route in self.patch.routes if route.id not in self.had]
         off = {name: {"enabled": False} for name in lost}
         return edited(self.patch, modules=self.modules, routes={**self.routes, **off}, base=self.base)
 
