@@ -7,20 +7,14 @@ from playwright.sync_api import Page, Route, expect
 
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
-from tests.browser.driver import STATUS, BrowserCase
+from tests.browser.copied import OnACopy
+from tests.browser.driver import STATUS
 from tests.support import Served, cluster
 
 AMOUNT = "Amount of swell on cutoff"
 
 
-class Keeping(BrowserCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("button", name="Duplicate this one").click()
-        expect(self.name_field).to_have_value("Ferry Horn copy")
-        self.settle()
-
+class Keeping(OnACopy):
     def expect_amount(self, text: str, page: Page | None = None) -> None:
         expect((page or self.page).get_by_label(AMOUNT, exact=True)).to_have_value(text)
 

@@ -5,25 +5,11 @@ from pathlib import Path
 
 from playwright.sync_api import Locator, expect
 
-from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import PATCHES
-from tests.browser.driver import BrowserCase
+from tests.browser.copied import OnACopy
 from tests.browser.test_bench import patch_of
 
 
-class Logbook(BrowserCase):
-    def setUp(self) -> None:
-        super().setUp()
-        for head in self.store().heads("ferry horn copy"):
-            self.store().delete(head.id)
-        self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("button", name="Duplicate this one").click()
-        expect(self.name_field).to_have_value("Ferry Horn copy")
-        self.settle()
-
-    def store(self) -> DocumentStore:
-        return DocumentStore(self.served.engine, PATCHES)
-
+class Logbook(OnACopy):
     @property
     def view(self) -> Locator:
         return self.page.get_by_role("group", name="Logbook")

@@ -7,22 +7,12 @@ from playwright.sync_api import Locator, expect
 from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
-from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import PATCHES
-from tests.browser.driver import STATUS, BrowserCase
+from tests.browser.copied import OnACopy
+from tests.browser.driver import STATUS
 from tests.support import RATE
 
 
-class Variants(BrowserCase):
-    def setUp(self) -> None:
-        super().setUp()
-        for head in self.store().heads("ferry horn copy"):
-            self.store().delete(head.id)
-        self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("button", name="Duplicate this one").click()
-        expect(self.name_field).to_have_value("Ferry Horn copy")
-        self.settle()
-
+class Variants(OnACopy):
     @property
     def dialog(self) -> Locator:
         return self.page.get_by_role("dialog")
@@ -43,9 +33,6 @@ class Variants(BrowserCase):
     def away(self) -> None:
         self.page.keyboard.press("Escape")
         expect(self.dialog).to_have_count(0)
-
-    def store(self) -> DocumentStore:
-        return DocumentStore(self.served.engine, PATCHES)
 
     def test_what_a_variant_differs_in_is_told_and_taken_over(self) -> None:
         self.keep_as("as it was", "to come back to")

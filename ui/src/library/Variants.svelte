@@ -91,48 +91,50 @@
             {@const of = level.get(head.id)!}
             <small class="level">{of.loudness_lufs.toFixed(1).replace('-', '−')} LUFS, {signed(of.gain_db)} dB</small>
           {/if}
-          {#if head.id !== here}
-            <Button
-              look="bare"
-              aria-label="Hold {head.name} as ghost"
-              onclick={() => void messages.attempt(() => ghost(head))}>ghost</Button
-            >
-            <Button
-              look="bare"
-              aria-label="Compare with {head.name}"
-              onclick={() => {
-                comparing.withOthers([head.id]);
-                workbench.view = 'compare';
-                onopened();
-              }}>compare</Button
-            >
-            {#if part}
+          <span class="acts">
+            {#if head.id !== here}
               <Button
                 look="bare"
-                data-hint="Only {partName(part)}, as it is there"
-                onclick={() =>
-                  void messages.attempt(async () => {
-                    takeOver(await patchOf(head.id), part, head.name);
-                    onopened();
-                  })}>only {partName(part)}</Button
+                aria-label="Hold {head.name} as ghost"
+                onclick={() => void messages.attempt(() => ghost(head))}>ghost</Button
+              >
+              <Button
+                look="bare"
+                aria-label="Compare with {head.name}"
+                onclick={() => {
+                  comparing.withOthers([head.id]);
+                  workbench.view = 'compare';
+                  onopened();
+                }}>compare</Button
+              >
+              {#if part}
+                <Button
+                  look="bare"
+                  data-hint="Only {partName(part)}, as it is there"
+                  onclick={() =>
+                    void messages.attempt(async () => {
+                      takeOver(await patchOf(head.id), part, head.name);
+                      onopened();
+                    })}>only {partName(part)}</Button
+                >
+              {/if}
+              <Difference
+                label="from {head.name}"
+                between={async () => [await patchOf(head.id), workbench.patch!] as const}
+              />
+            {/if}
+            {#if head.parent_id}
+              <Button
+                look="bare"
+                aria-label="Let {head.name} be a patch of its own"
+                onclick={() => void messages.attempt(() => own(head))}>of its own</Button
               >
             {/if}
-            <Difference
-              label="from {head.name}"
-              between={async () => [await patchOf(head.id), workbench.patch!] as const}
-            />
-          {/if}
-          {#if head.parent_id}
-            <Button
-              look="bare"
-              aria-label="Let {head.name} be a patch of its own"
-              onclick={() => void messages.attempt(() => own(head))}>of its own</Button
-            >
-          {/if}
+          </span>
         </li>
       {/each}
     </ul>
-    <p class="acts">
+    <p>
       <Button
         onclick={() => void messages.attempt(async () => void (levels = await levelsOf(members.map((one) => one.id))))}
         >How loud is each?</Button
@@ -187,10 +189,17 @@
     color: var(--faint);
     font-size: 13px;
   }
+  li .acts {
+    flex-basis: 100%;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 10px;
+    margin: 0;
+  }
   .level {
     font-variant-numeric: tabular-nums;
   }
-  .acts {
+  p {
     display: flex;
     gap: 6px;
     margin: 6px 0 0;

@@ -2,6 +2,8 @@
 import { SvelteMap, SvelteSet } from 'svelte/reactivity';
 import { api, unwrap } from '../api/api';
 import type { components } from '../api/schema.gen';
+import { made, saveFile, stemOf } from '../state/files';
+import { newPatch, remove as removePatch } from '../state/library';
 import { messages } from '../state/messages.svelte';
 import { workbench } from '../state/workbench.svelte';
 
@@ -13,6 +15,9 @@ export type Brought = components['schemas']['Brought'];
 
 const PAGE = 100;
 const PICTURES = 24;
+
+/** The tag of demos that were made to have something found in them. */
+export const WRONG = 'made to be wrong';
 
 /** What undoes each act; deleting is undone by bringing back. */
 const OPPOSITE: Record<ActName, ActName> = {
@@ -102,8 +107,8 @@ export class Shelf {
     const lacking = this.heads.filter((head) => head.kind === 'patch' && !head.picture).map((head) => head.id);
     for (let at = 0; at < lacking.length && mine === this.asked; at += PICTURES) {
       const ids = lacking.slice(at, at + PICTURES);
-      const made = await unwrap(api.POST('/api/library/pictures', { body: { ids } }));
-      for (const [id, picture] of Object.entries(made)) this.pictures.set(id, picture as LibraryHead['picture']);
+      const drawn = await unwrap(api.POST('/api/library/pictures', { body: { ids } }));
+      for (const [id, picture] of Object.entries(drawn)) this.pictures.set(id, picture as LibraryHead['picture']);
     }
   }
 
@@ -139,6 +144,33 @@ export class Shelf {
         label: 'Undo',
         run: () => void messages.attempt(() => this.act(OPPOSITE[act], more, changed))
       });
+  }
+
+  /** Puts documents away; where the open patch is among them, another is opened. */
+  async remove(ids: string[], name: string): Promise<void> {
+    const only = ids.length === 1 ? this.heads.find((head) => head.id === ids[0]) : undefined;
+    if (only?.kind === 'patch') {
+      await removePatch(only.id, name);
+      await this.look();
+      return;
+    }
+    const open = workbench.drafts.head?.id;
+    await this.act('delete', {}, ids, ids.length > 1 ? '# deleted.' : `${name} was deleted.`);
+    await workbench.refreshHeads();
+    if (!open || !ids.includes(open)) return;
+    const [next] = workbench.heads;
+    await (next ? workbench.open(next.id) : newPatch());
+  }
+
+  /** Hands over what is chosen as one zip. */
+  async writeOut(name: string): Promise<void> {
+    const answer = await made('/api/library/export', { ids: [...this.chosen], name });
+    saveFile(await answer.blob(), `${stemOf(name, 'bank')}.zip`);
+  }
+
+  choose(id: string, on: boolean): void {
+    if (on) this.chosen.add(id);
+    else this.chosen.delete(id);
   }
 
   /** Chooses everything that is found, however much of it is shown. */
@@ -178,8 +210,8 @@ export class Shelf {
     if (this.wanted.bank === bank.id) this.wanted.bank = '';
     await Promise.all([this.look(), this.aside()]);
     const again = async (): Promise<void> => {
-      const made = await unwrap(api.POST('/api/banks', { body: { name: bank.name } }));
-      await this.act('put in bank', { bank: made.id }, inside);
+      const back = await unwrap(api.POST('/api/banks', { body: { name: bank.name } }));
+      await this.act('put in bank', { bank: back.id }, inside);
     };
     messages.say(`The bank ${bank.name} was taken away; what stood in it stays.`, false, {
       label: 'Undo',

@@ -55,7 +55,7 @@
     >
   </div>
   <div class="body">
-    <nav aria-label="Days">
+    <nav class="side" aria-label="Days">
       <Button look="bare" aria-pressed={book.day === ''} onclick={() => (book.day = '')}>Every day</Button>
       {#each book.days as day (day.day)}
         <Button
@@ -156,25 +156,6 @@
     min-height: 0;
     display: grid;
     grid-template-columns: 130px minmax(0, 1fr);
-  }
-  nav {
-    display: flex;
-    flex-direction: column;
-    align-items: flex-start;
-    gap: 1px;
-    padding: 8px 8px 12px 14px;
-    border-right: 1px solid var(--rule);
-    overflow: hidden auto;
-    scrollbar-width: thin;
-    font-size: 13px;
-    font-variant-numeric: tabular-nums;
-  }
-  nav :global([aria-pressed='true']) {
-    font-weight: 700;
-    color: var(--ink);
-  }
-  nav small {
-    color: var(--faint);
   }
   .page {
     min-height: 0;

@@ -2,7 +2,9 @@
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import TextField from '../common/TextField.svelte';
-  import { saveFile } from '../state/files';
+  import { asBody } from '../api/api';
+  import { saveMidi } from '../phrase/files';
+  import { saveDocument } from '../state/files';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import CardEditor from './CardEditor.svelte';
@@ -41,14 +43,8 @@
     machine.figures = { ...machine.figures, [control]: text };
   }
   async function asMidi(): Promise<void> {
-    const headers = { 'Content-Type': 'application/json' };
-    const body = JSON.stringify({ phrase: workbench.phrasing.phrase, document: workbench.patch, card });
-    const answer = await fetch('/api/phrase/file.mid', { method: 'POST', headers, body });
-    if (!answer.ok) throw new Error(((await answer.json()) as { sentence: string }).sentence);
-    saveFile(await answer.blob(), `${(card?.name ?? 'machine').toLowerCase().replace(/[^a-z0-9]+/g, '-')}.mid`);
-  }
-  function saveCard(): void {
-    if (card) saveFile(new Blob([JSON.stringify(card, null, 2) + '\n'], { type: 'application/json' }), 'card.json');
+    const { phrase } = workbench.phrasing;
+    if (phrase && workbench.patch && card) await saveMidi(phrase, { document: asBody(workbench.patch), card });
   }
 </script>
 
@@ -79,7 +75,7 @@
         <Button class="strong" onclick={() => void messages.attempt(() => machine.fromPanel())}>Make its patch</Button>
       {/if}
       <Button aria-pressed={editing} onclick={() => (editing = !editing)}>Edit the card</Button>
-      <Button onclick={saveCard}>Card file</Button>
+      <Button onclick={() => card && saveDocument(card, 'card')}>Card file</Button>
       {#if workbench.phrasing.phrase}
         <Button
           onclick={() => void messages.attempt(asMidi)}

@@ -201,8 +201,7 @@ export class Matching {
 
   /** Changes the open patch to the one that was brought near. */
   accept(): void {
-    if (this.patch && this.match)
-      this.bench.edit(cut(`matched with ${this.match.name}`, 60), this.patch, '', false, 'match');
+    if (this.patch && this.match) this.bench.act('match', cut(`matched with ${this.match.name}`, 60), this.patch);
   }
 
   /** Keeps it as a patch of its own, and opens that. */

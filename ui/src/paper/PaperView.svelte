@@ -4,7 +4,7 @@
   import Tick from '../common/Tick.svelte';
   import { asBody } from '../api/api';
   import { machine } from '../machine/machine-now';
-  import { saveFile } from '../state/files';
+  import { made, saveFile, stemOf } from '../state/files';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
 
@@ -19,23 +19,17 @@
   const shown = $derived(workbench.view === 'paper');
 
   const body = $derived(
-    workbench.patch
-      ? JSON.stringify({
-          document: asBody(workbench.patch),
-          ...workbench.performed,
-          units,
-          paper,
-          card: withCard ? machine.card : null
-        })
-      : ''
+    workbench.patch && {
+      document: asBody(workbench.patch),
+      ...workbench.performed,
+      units,
+      paper,
+      card: withCard ? machine.card : null
+    }
   );
 
-  async function asked(ending: string, signal?: AbortSignal): Promise<Response> {
-    const headers = { 'Content-Type': 'application/json' };
-    const answer = await fetch(`/api/paper/sheet.${ending}`, { method: 'POST', headers, body, signal: signal ?? null });
-    if (!answer.ok) throw new Error(((await answer.json()) as { sentence: string }).sentence);
-    return answer;
-  }
+  const asked = (ending: string, signal?: AbortSignal): Promise<Response> =>
+    made(`/api/paper/sheet.${ending}`, body ?? {}, signal);
 
   $effect(() => {
     if (!shown || !body) return;
@@ -58,10 +52,10 @@
   });
 
   function write(ending: string): void {
-    const name = (workbench.patch?.name ?? 'sheet').toLowerCase().replace(/[^a-z0-9]+/g, '-');
+    const name = stemOf(workbench.patch?.name, 'sheet');
     void messages.attempt(async () => {
-      const made = await messages.while(`Writing ${name}.${ending}…`, asked(ending), () => {});
-      saveFile(await made.blob(), `${name}.${ending}`);
+      const answer = await messages.while(`Writing ${name}.${ending}…`, asked(ending), () => {});
+      saveFile(await answer.blob(), `${name}.${ending}`);
     });
   }
 </script>

@@ -1,7 +1,7 @@
 /** Phrases from files and to them. */
 import { api, asBody, Refused, unwrap, type Phrase } from '../api/api';
 import { messages } from '../state/messages.svelte';
-import { saveFile } from '../state/files';
+import { base64Of, made, saveDocument, saveFile, stemOf } from '../state/files';
 import { cut } from '../common/text';
 
 const MOST_BYTES = 30_000_000;
@@ -16,42 +16,27 @@ export async function readPhrase(file: File): Promise<Phrase> {
     return unwrap(api.POST('/api/phrase/read', { body }));
   }
   const what = /\.wav$/i.test(file.name) ? ('beat' as const) : ('midi' as const);
-  const body = { what, data: base64(new Uint8Array(await file.arrayBuffer())), name };
+  const body = { what, data: await base64Of(file), name };
   const giveUp = new AbortController();
   const asked = unwrap(api.POST('/api/phrase/from-file', { body, signal: giveUp.signal }));
-  const made = await messages.while(`Reading ${file.name}…`, asked, () => giveUp.abort());
-  for (const remark of made.remarks ?? []) messages.say(remark);
-  return made.phrase as unknown as Phrase;
+  const read = await messages.while(`Reading ${file.name}…`, asked, () => giveUp.abort());
+  for (const remark of read.remarks ?? []) messages.say(remark);
+  return read.phrase as unknown as Phrase;
 }
-
-const stemOf = (phrase: Phrase): string =>
-  (phrase.name ?? 'phrase').replace(/[^\p{L}\p{N} _-]/gu, '').trim() || 'phrase';
 
 /** Hands a phrase over as its document. */
-export function savePhrase(phrase: Phrase): void {
-  saveFile(new Blob([JSON.stringify(phrase, null, 2) + '\n'], { type: 'application/json' }), `${stemOf(phrase)}.json`);
-}
+export const savePhrase = (phrase: Phrase): void => saveDocument(phrase, 'phrase');
 
-/** Lanes of a patch that are written as controllers, by their numbers, in 7 bits or in 14. */
+/** What of a patch is written as controllers: lanes by their numbers, in 7 bits or in 14, or as a machine has them. */
 export interface Controllers {
   document: Record<string, unknown>;
-  lanes: Record<string, string>;
-  fine: boolean;
+  lanes?: Record<string, string>;
+  fine?: boolean;
+  card?: Record<string, unknown>;
 }
 
 /** Hands a phrase over as a MIDI file. */
 export async function saveMidi(phrase: Phrase, controllers?: Controllers): Promise<void> {
-  const answer = await fetch('/api/phrase/file.mid', {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ phrase: asBody(phrase), ...controllers })
-  });
-  if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
-  saveFile(await answer.blob(), `${stemOf(phrase)}.mid`);
-}
-
-function base64(bytes: Uint8Array): string {
-  let text = '';
-  for (let i = 0; i < bytes.length; i += 0x8000) text += String.fromCharCode(...bytes.subarray(i, i + 0x8000));
-  return btoa(text);
+  const answer = await made('/api/phrase/file.mid', { phrase: asBody(phrase), ...controllers });
+  saveFile(await answer.blob(), `${stemOf(phrase.name, 'phrase')}.mid`);
 }

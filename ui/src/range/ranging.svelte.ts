@@ -197,7 +197,10 @@ export class Ranging {
     const [from, to] = [low, high].map((value) => Number(value.toPrecision(4))) as [number, number];
     const label = `useful from ${shown(from, unit)} to ${shown(to, unit)}`;
     const next = { ...patch.useful_ranges, [this.of]: { low: from, high: to } };
-    this.bench.edit(label, { ...patch, useful_ranges: next }, merge, false, merge ? undefined : 'range');
+    const after = { ...patch, useful_ranges: next };
+    // What is dragged is kept at each step of the way; what is said once is an act.
+    if (merge) this.bench.edit(label, after, merge);
+    else this.bench.act('range', label, after);
   }
 
   forget(): void {

@@ -22,13 +22,7 @@ function turned(route: Route, ends: Ends): { low: number; high: number } {
 export function setEnds(route: Route, ends: Ends, said: string): void {
   const { patch } = workbench;
   if (!patch) return;
-  workbench.edit(
-    `${route.source} over ${said}`,
-    replaceRoute(patch, route.id, turned(route, ends)),
-    '',
-    false,
-    'range'
-  );
+  workbench.act('range', `${route.source} over ${said}`, replaceRoute(patch, route.id, turned(route, ends)));
 }
 
 /** Returns a patch in which a source sets a destination over its useful range: by the route that it has on it, or a new one. */
@@ -47,7 +41,7 @@ export function rangeRoute(macro: string | null, destination: string, ends: Ends
   if (!patch || !kind) return;
   const [known, source] = macro === null ? addModule(patch, kind) : [patch, macro];
   const label = `${source} over the useful range of ${titleOf(destination)}`;
-  workbench.edit(label, over(known, source, destination, ends), '', false, 'range');
+  workbench.act('range', label, over(known, source, destination, ends));
 }
 
 /** Lets a macro go over the useful range of each of several destinations, as they are kept. */
@@ -58,5 +52,5 @@ export function overUseful(macro: string, destinations: readonly string[]): void
     const kept = patch.useful_ranges?.[destination];
     return kept ? over(now, macro, destination, [kept.low, kept.high]) : now;
   }, patch);
-  workbench.edit(`${macro} over the useful ranges`, after, '', false, 'range');
+  workbench.act('range', `${macro} over the useful ranges`, after);
 }

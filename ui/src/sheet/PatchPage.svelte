@@ -181,7 +181,7 @@
   <TextField label="Tags of the patch" value={(patch.tags ?? []).join(', ')} onset={tag} />
 </Labelled>
 
-<PlacedFigures about={{ what: 'patch', id: '' }} />
+<PlacedFigures about={{ what: 'patch', id: '' }} awaited="inaudible after" />
 
 <h3>Voice</h3>
 <Labelled name="notes take it">

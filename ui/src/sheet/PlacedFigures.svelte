@@ -11,7 +11,14 @@
   import ValueField from '../common/ValueField.svelte';
 
   /** The figures that belong to one thing: a stave, a source, a route, or the patch. Some can be aimed at. */
-  let { about }: { about: Place } = $props();
+  let {
+    about,
+    awaited = ''
+  }: {
+    about: Place;
+    /** A figure that there always is: its row stands before the judgement comes, so that nothing under it moves. */
+    awaited?: string;
+  } = $props();
 
   type Figure = components['schemas']['FigureView'];
   /** Said under the field that they belong to. */
@@ -33,6 +40,9 @@
   }
 </script>
 
+{#if awaited && !workbench.judging.judgement}
+  <div class="placed"><span>{awaited}</span><b>–</b></div>
+{/if}
 {#each groups as group (group)}
   {#if group}<h4 class="group">{group}</h4>{/if}
   {#each mine.filter((figure) => figure.group === group) as figure, i (i)}

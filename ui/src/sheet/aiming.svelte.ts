@@ -32,7 +32,7 @@ export interface Aimed {
 }
 
 /** What is aimed with: the open patch, its sheet and its figures. */
-export type AimedAt = Pick<Workbench, 'patch' | 'sheet' | 'velocity' | 'key' | 'judging' | 'edit'> &
+export type AimedAt = Pick<Workbench, 'patch' | 'sheet' | 'velocity' | 'key' | 'judging' | 'act'> &
   Partial<Pick<Workbench, 'performed'>>;
 
 export class Aiming {
@@ -171,12 +171,10 @@ export class Aiming {
     const document = this.answer?.document as unknown as Patch | undefined;
     if (!document) return;
     this.leave();
-    this.of.edit(
+    this.of.act(
+      'target',
       `target for ${(this.of.sheet?.lanes[this.lane]?.title ?? this.lane).toLowerCase()}`,
-      document,
-      '',
-      false,
-      'target'
+      document
     );
   }
 

@@ -17,7 +17,7 @@ const fake = {
     try: vi.fn(),
     leave: vi.fn()
   },
-  edit: vi.fn()
+  act: vi.fn()
 };
 const OFFERED = [
   { name: 'cutoff', label: 'cutoff set at', usual: true },
@@ -120,7 +120,7 @@ describe('an answer', () => {
       fake.patch
     );
     aiming.take();
-    expect(fake.edit).toHaveBeenCalledWith('target for cutoff', answer.document, '', false, 'target');
+    expect(fake.act).toHaveBeenCalledWith('target', 'target for cutoff', answer.document);
     expect([aiming.answer, aiming.abort]).toEqual([null, null]);
   });
 
@@ -132,7 +132,7 @@ describe('an answer', () => {
     aiming.aim('peak', 950);
     expect(aiming.answer).toBe(null);
     expect(fake.judging.leave).toHaveBeenCalledOnce();
-    expect(fake.edit).not.toHaveBeenCalled();
+    expect(fake.act).not.toHaveBeenCalled();
   });
 
   it('goes when the patch is changed, so that no change is lost with it', async () => {
@@ -145,7 +145,7 @@ describe('an answer', () => {
     aiming.keepUp(named('changed'));
     aiming.take();
     expect(aiming.answer).toBe(null);
-    expect(fake.edit).not.toHaveBeenCalled();
+    expect(fake.act).not.toHaveBeenCalled();
   });
 
   it('never comes once it is stopped', async () => {

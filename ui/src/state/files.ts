@@ -6,13 +6,20 @@ import { cut } from '../common/text';
 
 const MOST_BYTES = 4_000_000;
 
-function fileName(patch: Patch, ending: string): string {
-  const stem =
-    (patch.name ?? 'patch')
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .replace(/^-|-$/g, '') || 'patch';
-  return `${stem}${ending}`;
+/** Returns a name as the names of files have it: small letters, figures and hyphens. */
+export function stemOf(name: string | undefined, otherwise: string): string {
+  const stem = (name ?? '').toLowerCase().replace(/[^\p{L}\p{N}]+/gu, '-');
+  return stem.replace(/^-|-$/g, '') || otherwise;
+}
+
+const fileName = (patch: Patch, ending: string): string => `${stemOf(patch.name, 'patch')}${ending}`;
+
+/** Has the server make a file of what is sent; throws Refused with its sentence where it does not. */
+export async function made(path: string, sent: Record<string, unknown>, signal?: AbortSignal): Promise<Response> {
+  const headers = { 'Content-Type': 'application/json' };
+  const answer = await fetch(path, { method: 'POST', headers, body: JSON.stringify(sent), signal: signal ?? null });
+  if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
+  return answer;
 }
 
 export function saveFile(blob: Blob, name: string): void {
@@ -23,8 +30,10 @@ export function saveFile(blob: Blob, name: string): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
 }
 
-export function downloadPatch(patch: Patch): void {
-  saveFile(new Blob([JSON.stringify(patch, null, 2) + '\n'], { type: 'application/json' }), fileName(patch, '.json'));
+/** Hands a document over as a file. */
+export function saveDocument(document: { name?: string }, otherwise: string): void {
+  const blob = new Blob([JSON.stringify(document, null, 2) + '\n'], { type: 'application/json' });
+  saveFile(blob, `${stemOf(document.name, otherwise)}.json`);
 }
 
 /** Has the server make a file of a patch and hands it over; returns the answer's headers. */
@@ -36,14 +45,8 @@ export async function downloadMade(
 ): Promise<Headers> {
   const giveUp = new AbortController();
   const stop = (): void => giveUp.abort();
-  const asked = fetch(`/api/${what}`, {
-    method: 'POST',
-    signal: giveUp.signal,
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ document: asBody(patch), ...how })
-  });
+  const asked = made(`/api/${what}`, { document: asBody(patch), ...how }, giveUp.signal);
   const answer = await messages.while(`Making ${fileName(patch, ending)}…`, asked, stop);
-  if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
   saveFile(await messages.while(`Reading ${fileName(patch, ending)}…`, answer.blob(), stop), fileName(patch, ending));
   return answer.headers;
 }

@@ -26,7 +26,8 @@ export interface Judged {
   readonly patch: Patch | null;
   /** The phrase that it is played under. */
   readonly performed?: Performed;
-  edit(label: string, after: Patch, merge?: string, draft?: boolean, act?: LoggedAct): void;
+  edit(label: string, after: Patch): void;
+  act(act: LoggedAct, label: string, after: Patch): void;
   readonly tracing: { hold(label: string, patch: Patch): void; drop(): void };
 }
 
@@ -117,7 +118,7 @@ export class Judging {
     const { trying } = this;
     if (!trying || this.stale) return;
     this.leave();
-    this.of.edit(cut(`fix: ${trying.fix}`, 60), trying.fixed, '', false, 'fix');
+    this.of.act('fix', cut(`fix: ${trying.fix}`, 60), trying.fixed);
   }
 
   leave(): void {

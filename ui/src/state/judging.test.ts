@@ -29,6 +29,7 @@ async function fresh() {
   const of: Fake = {
     patch: named('first'),
     edit: vi.fn((_, after: Patch) => void (of.patch = after)),
+    act: vi.fn((_, __, after: Patch) => void (of.patch = after)),
     tracing: { hold: vi.fn(), drop: vi.fn() }
   };
   return { of, judging: new Judging(of) };
@@ -107,7 +108,7 @@ describe('mends', () => {
     expect(of.tracing.hold).toHaveBeenCalledWith('attack 3 ms', named('fixed'));
     expect(of.patch?.name).toBe('first');
     judging.take();
-    expect(of.edit).toHaveBeenCalledWith('fix: attack 3 ms', named('fixed'), '', false, 'fix');
+    expect(of.act).toHaveBeenCalledWith('fix', 'fix: attack 3 ms', named('fixed'));
     expect([judging.trying, of.patch?.name]).toEqual([null, 'fixed']);
   });
 
@@ -121,6 +122,7 @@ describe('mends', () => {
     of.patch = named('second');
     expect(judging.stale).toBe(true);
     judging.take();
+    expect(of.act).not.toHaveBeenCalled();
     expect(of.edit).not.toHaveBeenCalled();
     judging.soon();
     await rest(400);
@@ -149,6 +151,7 @@ describe('mends', () => {
     judging.leave();
     judging.take();
     expect(of.tracing.drop).toHaveBeenCalledOnce();
+    expect(of.act).not.toHaveBeenCalled();
     expect(of.edit).not.toHaveBeenCalled();
   });
 

@@ -129,14 +129,12 @@ export async function keepVariant(patch: Patch, label: string, reason = ''): Pro
   await workbench.settled();
   await workbench.drafts.flush();
   const name = cut(`${workbench.patch?.name ?? 'Untitled'}, ${label}`, 120);
-  const kept = await keepNew({ ...patch, name }, workbench.drafts.head?.id, reason);
-  enter(
-    'variant',
-    cut(`kept as ${kept.name}${reason ? `: ${reason}` : ''}`, 400),
-    kept.id,
-    asBody(workbench.patch ?? patch),
-    asBody(patch)
-  );
+  const { head } = workbench.drafts;
+  const kept = await keepNew({ ...patch, name }, head?.id, reason);
+  // What is other in it than when the patch was saved last.
+  const saved = head ? await revisionPatch(head.saved_number) : patch;
+  const title = cut(`kept as ${kept.name}${reason ? `: ${reason}` : ''}`, 400);
+  enter('variant', title, kept.id, asBody(saved), asBody(patch));
   messages.say(`Kept as ${kept.name}.`, false, {
     label: 'Open it',
     run: () => void messages.attempt(() => workbench.open(kept.id))

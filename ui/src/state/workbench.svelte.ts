@@ -186,13 +186,15 @@ export class Workbench {
     messages.say(`What another window could not keep was found in this browser, and is kept as ${name}.`);
   }
 
-  /**
-   * Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step.
-   * What is an `act` of its own enters itself in the logbook.
-   */
-  edit(label: string, after: Patch, merge = '', draft = false, act?: LoggedAct): void {
+  /** Makes a change that enters itself in the logbook. */
+  act(act: LoggedAct, label: string, after: Patch): void {
+    if (this.patch && after !== this.patch) enter(act, label, this.id, asBody(this.patch), asBody(after));
+    this.edit(label, after);
+  }
+
+  /** Makes a change: shown, undoable under its name, and kept. Changes with one `merge` key soon after are one step. */
+  edit(label: string, after: Patch, merge = '', draft = false): void {
     if (!this.patch || after === this.patch) return;
-    if (act) enter(act, label, this.id, asBody(this.patch), asBody(after));
     this.steps.add(label, this.patch, after, merge);
     this.put(after, draft);
   }
