@@ -1,4 +1,4 @@
-"""The command line: ``jv trace``, ``render``, ``measure`` and the rest. Only backup and restore need a database."""
+"""The command line: ``jv trace``, ``render``, ``measure`` and the rest. Only what is kept needs a database."""
 
 import argparse
 import os
@@ -100,9 +100,11 @@ def _parser() -> argparse.ArgumentParser:
     diff.add_argument("before", type=Path, metavar="A.json", help="a patch, phrase, take or recording")
     diff.add_argument("after", type=Path, metavar="B.json", help="another of the same kind; - for standard input")
     diff.add_argument("--json", action="store_true", help="as JSON instead of sentences")
-    printing = commands.add_parser("print", help="the sheet of a patch, to be printed: PDF, SVG or HTML")
+    printing = commands.add_parser("print", help="the sheet of a patch, a take or a phrase: PDF, SVG or HTML")
     printing.set_defaults(module="jorvik.document_commands", run="print_sheet")
-    printing.add_argument("patch", type=Path, metavar="PATCH", help="a patch or take file; - for standard input")
+    printing.add_argument(
+        "patch", type=Path, metavar="PATCH", help="a patch, take or phrase file; - for standard input"
+    )
     printing.add_argument("--out", type=Path, required=True, help="FILE.pdf, FILE.svg (the staves) or FILE.html")
     printing.add_argument("--phrase", type=Path, metavar="PHRASE", help="play it under this phrase file")
     printing.add_argument("--card", type=Path, metavar="CARD.json", help="and where the controls of a machine stand")
@@ -114,6 +116,14 @@ def _parser() -> argparse.ArgumentParser:
     card.add_argument("--card", type=Path, required=True, metavar="CARD.json", help="the machine card")
     card.add_argument("--give", action="append", default=[], metavar="SOURCE=ITS", help="as swell='envelope 2'")
     card.add_argument("--json", action="store_true", help="as JSON instead of a table")
+    coming = commands.add_parser("import", help="keep what is in files and folders: documents, zips, recordings, MIDI")
+    coming.set_defaults(module="jorvik.store_commands", run="bring_in")
+    coming.add_argument("paths", type=Path, nargs="+", metavar="PATH")
+    coming.add_argument("--bank", default="", help="the bank that they stand in; left out, what the file calls it")
+    going = commands.add_parser("export", help="write a bank, or the whole library, as one zip")
+    going.set_defaults(module="jorvik.store_commands", run="write_out")
+    going.add_argument("--bank", help="its name; left out, everything")
+    going.add_argument("--out", type=Path, required=True, metavar="FILE.zip")
     for name, what in (("backup", "everything that is kept, into one file"), ("restore", "everything back from one")):
         whole = commands.add_parser(name, help=what)
         whole.set_defaults(module="jorvik.store_commands", run=name)

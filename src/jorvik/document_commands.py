@@ -3,6 +3,7 @@
 import argparse
 import json
 from dataclasses import asdict
+from pathlib import Path
 
 
 def diff(args: argparse.Namespace) -> None:
@@ -25,7 +26,7 @@ def diff(args: argparse.Namespace) -> None:
 
 
 def print_sheet(args: argparse.Namespace) -> None:
-    """Write the sheet of a patch, of a patch under a phrase, or of a take."""
+    """Write the sheet of a patch, of a patch under a phrase, of a take, or of a phrase alone."""
     from jorvik.commands import read_document_file
     from jorvik.core.document.card import check_card
     from jorvik.core.document.patch import check_patch, parsed_json, read_document
@@ -33,13 +34,17 @@ def print_sheet(args: argparse.Namespace) -> None:
     from jorvik.core.document.take import check_take
     from jorvik.core.phrases.takes import performed
     from jorvik.core.problems import Problem
-    from jorvik.formats.pdf import pdf_bytes
+    from jorvik.formats.print_phrase import phrase_svg, printed_phrase
     from jorvik.formats.printed import card_part, printed_html, printed_svg
 
     ending = args.out.suffix.lower()
     if ending not in (".pdf", ".svg", ".html"):
         raise Problem("--out", f'"{args.out}"', "a file that ends in .pdf, .svg or .html")
     document = read_document(read_document_file(args.patch))
+    if document.get("format") == "jorvik-phrase":
+        phrase = check_phrase(document)
+        _write_page(args.out, phrase_svg(phrase) if ending == ".svg" else printed_phrase(phrase, args.paper))
+        return
     if document.get("format") == "jorvik-take":
         patch, _ = performed(check_take(document))
     else:
@@ -47,14 +52,19 @@ def print_sheet(args: argparse.Namespace) -> None:
     if args.phrase is not None:
         patch = patch.under(check_phrase(parsed_json(read_document_file(args.phrase))))
     if ending == ".svg":
-        args.out.write_text(printed_svg(patch, args.units), encoding="utf-8")
+        _write_page(args.out, printed_svg(patch, args.units))
         return
     more = [card_part(patch, check_card(read_document(read_document_file(args.card))))] if args.card else []
-    page = printed_html(patch, args.units, args.paper, more)
-    if ending == ".html":
-        args.out.write_text(page, encoding="utf-8")
+    _write_page(args.out, printed_html(patch, args.units, args.paper, more))
+
+
+def _write_page(out: Path, page: str) -> None:
+    from jorvik.formats.pdf import pdf_bytes
+
+    if out.suffix.lower() == ".pdf":
+        out.write_bytes(pdf_bytes(page))
     else:
-        args.out.write_bytes(pdf_bytes(page))
+        out.write_text(page, encoding="utf-8")
 
 
 def card(args: argparse.Namespace) -> None:

@@ -9,12 +9,18 @@ from pathlib import Path
 
 from sqlalchemy import Engine
 
-from jorvik.core.problems import Problem
+from jorvik.core.problems import Problem, shown
+from jorvik.formats.archive import from_path, packed
 from jorvik.store.backup import backup as write_backup
 from jorvik.store.backup import check_backup
 from jorvik.store.backup import restore as put_back
+from jorvik.store.bringing_in import Incoming, in_a_bank
+from jorvik.store.bringing_in import bring_in as bring_all_in
 from jorvik.store.cluster import Cluster, ClusterProblem, data_folder, only_one
 from jorvik.store.database import connect, migrate
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import KINDS
+from jorvik.store.library import LibraryStore, Query
 
 _Counts = dict[str, int]
 
@@ -37,6 +43,44 @@ def _database() -> Iterator[Engine]:
         engine.dispose()
         if not was_up:
             cluster.stop()
+
+
+def bring_in(args: argparse.Namespace) -> int:
+    """Keep every document in some files and folders; 1 where one of them is broken."""
+    with _database() as engine:
+        stores = {kind.name: DocumentStore(engine, kind) for kind in KINDS}
+        library = LibraryStore(engine)
+        broken = 0
+        for path in args.paths:
+            named, entries = from_path(path)
+            incoming = [Incoming(entry.file, entry.document, entry.trouble) for entry in entries]
+            brought = bring_all_in(incoming, stores, library)
+            in_a_bank(brought, args.bank or named, library)
+            wrong = [one for one in brought if one.trouble]
+            broken += len(wrong)
+            for one in wrong:
+                print(f"{path}: {one.trouble}", file=sys.stderr)
+            kept, alike = (sum(getattr(one, what) is not None for one in brought) for what in ("id", "alike"))
+            print(f"{path}: {kept} kept, {alike} there already, {len(wrong)} not.")
+    return 1 if broken else 0
+
+
+def write_out(args: argparse.Namespace) -> None:
+    """Write the documents of a bank, or of the whole library, as one zip with a manifest."""
+    with _database() as engine:
+        library = LibraryStore(engine)
+        banks = {bank.name: bank.id for bank in library.banks()}
+        if args.bank is not None and args.bank not in banks:
+            raise Problem(
+                "--bank", shown(args.bank), f"one of {', '.join(banks)}" if banks else "a bank; there is none"
+            )
+        query = Query(bank=banks[args.bank]) if args.bank is not None else Query()
+        plurals = {kind.name: kind.plural for kind in KINDS}
+        found = [(plurals[kind], document) for _, kind, document in library.drafts(library.ids(query))]
+        if not found:
+            raise Problem("the library", "nothing", "one document at least")
+        args.out.write_bytes(packed(found, args.bank or "Library"))
+        print(f"Wrote {args.out}: {len(found)} documents.")
 
 
 def _said(did: str, counts: _Counts, path: Path) -> str:

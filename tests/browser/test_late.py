@@ -161,7 +161,7 @@ class Windows(BrowserCase):
         doc = {"format": "jorvik-patch", "version": 1, "name": name}
         self.page.get_by_role("button", name="Patches", exact=True).click()
         with self.page.expect_file_chooser() as chooser:
-            self.page.get_by_role("button", name=re.compile("Open a file")).click()
+            self.page.get_by_role("button", name=re.compile("Open files")).click()
         payload = {"name": f"{name}.json", "mimeType": "application/json", "buffer": json.dumps(doc).encode()}
         chooser.value.set_files(payload)  # type: ignore[arg-type]
         expect(self.name_field).to_have_value(name)

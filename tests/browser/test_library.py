@@ -3,6 +3,7 @@
 import io
 import json
 import re
+import tempfile
 import zipfile
 from pathlib import Path
 
@@ -148,6 +149,29 @@ class Library(BrowserCase):
         self.assertEqual(
             [n.name for n in DocumentStore(self.served.engine, PATCHES).heads("ferry horn")], ["Ferry Horn"]
         )
+
+    def test_a_large_zip_and_a_folder_come_in(self) -> None:
+        large = io.BytesIO()
+        with zipfile.ZipFile(large, "w", zipfile.ZIP_STORED) as archive:
+            for number in range(4):
+                made = document(name=f"Large {number}", voice={"base": {"cutoff": 700.0 + number}})
+                archive.writestr(f"{number}.json", json.dumps(made))
+            archive.writestr("left over.bin", b"\0" * 12_000_000)
+        file: FilePayload = {"name": "large.zip", "mimeType": "application/zip", "buffer": large.getvalue()}
+        self.view.get_by_label("Choose a patch file").set_input_files([file])
+        expect(self.page.get_by_role("status")).to_contain_text("4 kept")
+        with tempfile.TemporaryDirectory() as made:
+            folder = Path(made) / "From the Weir"
+            (folder / "inner").mkdir(parents=True)
+            (folder / "a.json").write_text(json.dumps(document(name="Folder Bell")))
+            (folder / "inner" / "b.json").write_text(json.dumps(document(name="Folder Horn")))
+            (folder / "readme.txt").write_text("no document")
+            self.view.get_by_label("Choose a folder of documents").set_input_files(folder)
+            expect(self.page.get_by_role("status")).to_contain_text("2 kept")
+        self.view.get_by_role("button", name=re.compile("^From the Weir")).click()
+        expect(self.row("Folder Bell")).to_be_visible()
+        expect(self.row("Folder Horn")).to_be_visible()
+        expect(self.row("Large 1")).to_have_count(0)
 
     def test_phrases_stand_in_it_too(self) -> None:
         self.view.get_by_role("button", name="Every phrase").click()

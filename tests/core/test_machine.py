@@ -191,7 +191,25 @@ class OnACard(unittest.TestCase):
             with self.subTest(slots=slots):
                 made = on_card(patch([module], routes), check_card({**plain, "slots": slots}))
                 self.assertEqual(len(made.patch.live_routes), had)
-                self.assertEqual(len([said for said in made.cannot if "cannot move" in said]), 2 - had)
+                self.assertEqual(
+                    [row.control for row in made.rows if row.control.startswith("slot")],
+                    ["slot 1: contour to fold", "slot 2: contour to wavetable position"][:had],
+                )
+                self.assertEqual(len([said for said in made.cannot if "turn it by hand" in said]), 2 - had)
+
+    def test_a_slot_goes_no_farther_than_the_card_says(self) -> None:
+        module: Json = {"id": "e", "kind": "envelope"}
+        card = shipped("weir-rack")
+        card["sources"][0]["farthest"] = {"fold": 0.5}
+        for amount, had in ((0.3, 0.3), (0.8, 0.5), (-0.8, -0.5)):
+            route: Json = {"source": "e", "destination": "fold", "amount": amount}
+            made = on_card(patch([module], [route]), check_card(card))
+            row = next(row for row in made.rows if row.control.startswith("slot 1"))
+            self.assertEqual((row.value, made.patch.live_routes[0].amount), (had, had))
+            self.assertAlmostEqual(row.error, had - amount)
+        card["sources"][0]["farthest"] = {"keel": 0.5}
+        with self.assertRaisesRegex(Problem, "keel"):
+            check_card(card)
 
     def test_a_shape_that_a_switch_has_not_is_told_and_another_taken(self) -> None:
         sway: Json = {"id": "sway", "kind": "lfo", "shape": "saw_up"}

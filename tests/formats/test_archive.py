@@ -3,13 +3,20 @@
 import io
 import json
 import stat
+import tempfile
 import unittest
 import zipfile
 from contextlib import suppress
+from pathlib import Path
 
+import numpy as np
+import soundfile
+
+from jorvik.core.document.phrase import check_phrase
 from jorvik.core.problems import Problem
 from jorvik.formats import archive
-from jorvik.formats.archive import Entry, packed, unpacked
+from jorvik.formats.archive import Entry, from_path, packed, unpacked
+from jorvik.formats.midi import midi_bytes
 from tests.support import Json, document
 
 
@@ -40,6 +47,35 @@ class Archive(unittest.TestCase):
     def test_one_document_alone(self) -> None:
         text = json.dumps(document(name="Bell")).encode()
         self.assertEqual(unpacked(text, "bell.json"), ("", [Entry("bell.json", document(name="Bell"))]))
+
+    def test_a_folder_says_the_same_as_its_zip(self) -> None:
+        data = packed([("patches", document(name="Bell")), ("patches", document(name="Horn"))], "Of the Barge")
+        with tempfile.TemporaryDirectory() as made:
+            folder = Path(made)
+            zipfile.ZipFile(io.BytesIO(data)).extractall(folder)
+            self.assertEqual(from_path(folder), unpacked(data, "bank.zip"))
+            (folder / "patches" / "broken.json").write_text("{")
+            (folder / ".hidden.json").write_text("{}")
+            (folder / "notes.txt").write_text("not a document")
+            (folder / "out.json").symlink_to("/etc/hostname")
+            (folder / "manifest.json").unlink()
+            name, entries = from_path(folder)
+            self.assertEqual(name, folder.name)
+            wrong = [entry.file for entry in entries if entry.trouble]
+            self.assertEqual((wrong, len(entries)), (["patches/broken.json"], 3))
+
+    def test_sounds_come_in_as_recordings_and_midi_as_phrases(self) -> None:
+        sound = io.BytesIO()
+        soundfile.write(sound, 0.3 * np.sin(np.arange(24_000) * 0.05), 48_000, format="WAV")
+        phrase = check_phrase({"format": "jorvik-phrase", "version": 1, "played": [{"key": 50.0, "at": 1.0}]})
+        files = {"struck.wav": sound.getvalue(), "tide.mid": midi_bytes(phrase), "loud.wav": b"RIFF"}
+        entries = {entry.file: entry for entry in unpacked(zipped(files), "all.zip")[1]}
+        recording = entries["struck.wav"].document or {}
+        self.assertEqual((recording["format"], recording["name"]), ("jorvik-recording", "struck"))
+        read = entries["tide.mid"].document or {}
+        self.assertEqual((read["format"], [note["key"] for note in read["played"]]), ("jorvik-phrase", [50.0]))
+        self.assertIn("loud.wav", entries["loud.wav"].file)
+        self.assertTrue(entries["loud.wav"].trouble)
 
     def test_what_is_broken_is_named_and_the_rest_stands(self) -> None:
         good = json.dumps(document()).encode()

@@ -8,8 +8,10 @@ import xml.etree.ElementTree as ElementTree
 from jorvik.core.document.card import check_card
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
+from jorvik.core.engine.run import Run
 from jorvik.core.engine.trace import trace
 from jorvik.formats.pdf import pdf_bytes
+from jorvik.formats.print_phrase import phrase_svg, printed_phrase
 from jorvik.formats.print_staves import dash_of, drawn
 from jorvik.formats.printed import card_part, printed_html, printed_svg
 from jorvik.place import ROOT
@@ -131,3 +133,61 @@ class Sheet(unittest.TestCase):
         pdf = pdf_bytes(printed_html(check_patch(demos()["four-winds"])))
         self.assertTrue(pdf.startswith(b"%PDF-"))
         self.assertGreaterEqual(len(re.findall(rb"/Type\s*/Page\b", pdf)), 1)
+
+    def test_hits_of_the_phrase_stand_on_it_at_their_times(self) -> None:
+        phrase = check_phrase(
+            {
+                "format": "jorvik-phrase",
+                "version": 1,
+                "tempo_bpm": 60.0,
+                "played": [{"at": 0.0, "length": 4.0}],
+                "hits": [{"id": "anvil", "strikes": [{"at": 1.0}, {"at": 3.0, "strength": 0.5}]}],
+            }
+        )
+        made = patch().under(phrase)
+        (drawing,) = drawn(made)
+        row = next(g for g in ElementTree.fromstring(drawing.svg) if "anvil" in [t.text for t in g])
+        strokes = [(float(e.attrib["x1"]), float(e.attrib["y1"]) - float(e.attrib["y2"])) for e in list(row)[2:]]
+        run = Run(made, RATE)
+        run_s = run.length / run.rate
+        left = float(row[1].attrib["x1"])
+        for (x, _), at in zip(strokes, (1.0, 3.0), strict=True):
+            self.assertAlmostEqual((x - left) / (float(row[1].attrib["x2"]) - left), at / run_s, delta=1e-3)
+        self.assertAlmostEqual(strokes[1][1] / strokes[0][1], 0.5)
+
+
+class PhraseSheet(unittest.TestCase):
+    PHRASE: Json = {
+        "format": "jorvik-phrase",
+        "version": 1,
+        "name": "Slow <Tide>",
+        "bars": 2,
+        "played": [
+            {"key": 60.0, "at": 5.5, "length": 1.0, "velocity": 127.0},
+            {"key": 48.0, "at": 0.0, "length": 2.0, "velocity": 63.5},
+        ],
+        "hits": [{"id": "anvil", "sound": "thud", "strikes": [{"at": 0.0}, {"at": 6.25}]}],
+        "controls": {"mod_wheel": [[0.0, 0.0], [8.0, 1.0]]},
+    }
+
+    def test_a_phrase_alone_says_where_each_note_and_stroke_falls(self) -> None:
+        page = printed_phrase(check_phrase(self.PHRASE))
+        self.assertIn("Slow &lt;Tide&gt;", page)
+        self.assertEqual(
+            rows_of(page, "Notes as played")[1:], [["1.1", "C3", "2", "63.5"], ["2.2.5", "C4", "1", "127"]]
+        )
+        self.assertEqual(rows_of(page, "Hits")[1], ["anvil", "thud", "1.1 2.3.25"])
+
+    def test_notes_are_drawn_where_they_sound_as_thick_as_they_are_hard(self) -> None:
+        drawing = ElementTree.fromstring(phrase_svg(check_phrase(self.PHRASE)))
+        notes = [r for r in drawing.iter(f"{SVG}rect") if r.attrib.get("fill") == "black"]
+        (high, low) = [{k: float(v) for k, v in n.attrib.items() if k != "fill"} for n in notes]
+        self.assertAlmostEqual(low["width"] / high["width"], 2.0, delta=0.01)
+        self.assertAlmostEqual(high["height"] / low["height"], 2.0, delta=0.05)
+        self.assertLess(high["y"], low["y"])
+        self.assertAlmostEqual((high["x"] - low["x"]) / low["width"], 5.5 / 2.0, delta=0.01)
+
+    def test_nothing_played_is_a_page_too(self) -> None:
+        empty = check_phrase({"format": "jorvik-phrase", "version": 1})
+        ElementTree.fromstring(phrase_svg(empty))
+        self.assertIn("2 bars of 4", printed_phrase(empty))

@@ -8,13 +8,14 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
 from jorvik.core.document.patch import read_document
-from jorvik.core.limits import MAX_DOCUMENT_BYTES
 from jorvik.core.problems import Problem, shown
+from jorvik.formats.reading import document_in, most_bytes
 
 MANIFEST: Final = "manifest.json"
 UNREADABLE: Final = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, RuntimeError, ValueError)
@@ -60,11 +61,11 @@ def unpacked(data: bytes, file_name: str) -> tuple[str, list[Entry]]:
     Raises Problem where the file as a whole cannot be taken: too large unpacked, too many, or no file that is known.
     """
     if not zipfile.is_zipfile(io.BytesIO(data)):
-        return "", [Entry(file_name, read_document(data))]
+        return "", [Entry(file_name, document_in(data, file_name))]
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             inside = [info for info in archive.infolist() if not info.is_dir()]
-            _check_size(inside)
+            _check_size("the file", len(inside), sum(info.file_size for info in inside))
             name = _bank_name(archive, inside)
             return name, [_entry(archive, info) for info in _wanted(inside)]
     except Problem:
@@ -73,21 +74,48 @@ def unpacked(data: bytes, file_name: str) -> tuple[str, list[Entry]]:
         raise Problem("the file", shown(str(error)), "a zip that can be read, without a password") from None
 
 
-def _check_size(inside: Sequence[zipfile.ZipInfo]) -> None:
-    size = sum(info.file_size for info in inside)
-    if len(inside) > MOST_FILES:
-        raise Problem("the file", f"{len(inside)} files", f"{MOST_FILES} at most")
+def from_path(path: Path) -> tuple[str, list[Entry]]:
+    """Return the same of a folder, with what lies in it at any depth, or of a file; links are not followed.
+
+    Raises Problem as :func:`unpacked` does, and OSError where it cannot be read.
+    """
+    if not path.is_dir():
+        if path.stat().st_size > MOST_BYTES:
+            raise Problem(str(path), "a larger file", f"{MOST_BYTES / 1e6:.0f} MB at most")
+        return unpacked(path.read_bytes(), path.name)
+    files = [file for file in sorted(path.rglob("*")) if file.is_file() and not file.is_symlink()]
+    files = [file for file in files if _is_wanted(PurePosixPath(file.relative_to(path).as_posix()))]
+    _check_size(str(path), len(files), sum(file.stat().st_size for file in files))
+    manifest = path / MANIFEST
+    name = _name_in(manifest.read_bytes()) if manifest.is_file() else ""
+    return name or path.resolve().name, [_from_file(file, path) for file in files]
+
+
+def _from_file(file: Path, folder: Path) -> Entry:
+    name = file.relative_to(folder).as_posix()
+    try:
+        return Entry(name, document_in(file.read_bytes(), name))
+    except Problem as problem:
+        return Entry(name, None, str(problem))
+
+
+def _check_size(place: str, files: int, size: int) -> None:
+    if files > MOST_FILES:
+        raise Problem(place, f"{files} files", f"{MOST_FILES} at most")
     if size > MOST_BYTES:
-        raise Problem("the file", f"{size / 1e6:.0f} MB when it is unpacked", f"{MOST_BYTES / 1e6:.0f} MB at most")
+        raise Problem(place, f"{size / 1e6:.0f} MB when it is unpacked", f"{MOST_BYTES / 1e6:.0f} MB at most")
 
 
 def _wanted(inside: Sequence[zipfile.ZipInfo]) -> Iterator[zipfile.ZipInfo]:
     """Yield the files that are documents, or should be; what other programs leave in zips is passed over."""
     for info in inside:
-        path = PurePosixPath(info.filename)
-        hidden = any(part.startswith((".", "__")) and part != ".." for part in path.parts)
-        if path.name != MANIFEST and path.suffix.lower() == ".json" and not hidden:
+        if _is_wanted(PurePosixPath(info.filename)):
             yield info
+
+
+def _is_wanted(path: PurePosixPath) -> bool:
+    hidden = any(part.startswith((".", "__")) and part != ".." for part in path.parts)
+    return path.name != MANIFEST and most_bytes(path.name) is not None and not hidden
 
 
 def _entry(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> Entry:
@@ -97,16 +125,16 @@ def _entry(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> Entry:
             raise Problem(shown(file), "a name that leads out of its folder", "a name within the zip")
         if stat.S_ISLNK(info.external_attr >> 16):
             raise Problem(shown(file), "a link", "a file")
-        return Entry(file, read_document(_read(archive, info)))
+        return Entry(file, document_in(_read(archive, info, most_bytes(file) or 0), file))
     except Problem as problem:
         return Entry(file, None, str(problem))
 
 
-def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
-    """Return what is in a file: what it says of its own size is not trusted."""
+def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo, most: int) -> bytes:
+    """Return what is in a file, a byte over what it may have at most: what it says of its own size is not trusted."""
     try:
         with archive.open(info) as file:
-            return file.read(MAX_DOCUMENT_BYTES + 1)
+            return file.read(most + 1)
     except UNREADABLE as error:
         raise Problem(
             shown(info.filename), shown(str(error)), "a file that can be unpacked, without a password"
@@ -116,8 +144,14 @@ def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> bytes:
 def _bank_name(archive: zipfile.ZipFile, inside: Sequence[zipfile.ZipInfo]) -> str:
     for info in inside:
         if info.filename == MANIFEST:
-            try:
-                return str(read_document(_read(archive, info)).get("name", ""))
-            except Problem:
-                return ""
+            with suppress(Problem):
+                return _name_in(_read(archive, info, most_bytes(MANIFEST) or 0))
     return ""
+
+
+def _name_in(manifest: bytes) -> str:
+    """Return what a manifest calls the bank; nothing where it is none."""
+    try:
+        return str(read_document(manifest).get("name", ""))
+    except Problem:
+        return ""

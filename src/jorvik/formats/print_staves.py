@@ -23,6 +23,7 @@ WIDE: Final = 700
 
 _LEFT: Final = 142
 _ROW: Final = 30
+_HITS: Final = 14
 _STAVE: Final = 92
 _COLUMNS: Final = 560
 _DASHES: Final = ("", "7 4", "2 3", "9 3 2 3", "12 4")
@@ -56,19 +57,21 @@ def drawn(
     run = Run(patch, DEFAULT_RATE)
     reduced = reduce_run(run, _COLUMNS, cancelled)
     figures = measure_trace(trace(patch, DRAFT_RATE, cancelled=cancelled)).lanes
-    rows = [*_sources(run, reduced), *_staves(run, reduced, figures, said)]
+    rows = [*_sources(run, reduced), *_hits(run), *_staves(run, reduced, figures, said)]
     size = most or len(rows)
     return [_drawing(run, rows[at : at + size]) for at in range(0, len(rows), size)]
 
 
 @dataclass(frozen=True)
-class _Row:
+class Row:
+    """A part of a drawing, as wide as it."""
+
     tall: float
     parts: list[str]
     """With 0 at the top of the row."""
 
 
-def _drawing(run: Run, rows: Sequence[_Row]) -> Drawing:
+def _drawing(run: Run, rows: Sequence[Row]) -> Drawing:
     head = 16.0
     tall = head + sum(row.tall for row in rows) + 4.0
     parts = [*_time_axis(run, head, tall)]
@@ -118,7 +121,7 @@ def _line(run: Run, reduced: Reduced, row: int, height: Callable[[Floats], Float
     return f'<polyline points="{" ".join(points)}" fill="none" stroke="black" stroke-width="{width}"{style}/>'
 
 
-def _sources(run: Run, reduced: Reduced) -> Iterator[_Row]:
+def _sources(run: Run, reduced: Reduced) -> Iterator[Row]:
     for module in run.patch.modules:
         row = run.program.module_rows[module.id]
         low, high = float(reduced.least[row].min()), float(reduced.greatest[row].max())
@@ -127,7 +130,7 @@ def _sources(run: Run, reduced: Reduced) -> Iterator[_Row]:
         def height(values: Floats, low: float = low, span: float = span) -> Floats:
             return np.asarray(_ROW - 5 - (_ROW - 9) * (values - low) / span)
 
-        yield _Row(
+        yield Row(
             _ROW,
             [
                 f'<text x="0" y="11" font-weight="bold">{escape(module.id)}</text>',
@@ -137,7 +140,29 @@ def _sources(run: Run, reduced: Reduced) -> Iterator[_Row]:
         )
 
 
-def _staves(run: Run, reduced: Reduced, figures: Mapping[str, LaneMeasures], said: Texted) -> Iterator[_Row]:
+def hit_row(name: str, strikes: Sequence[tuple[float, float]], left: float) -> Row:
+    """Return a track of hits: a stroke at each place along the page, as tall as it is strong."""
+    base = _HITS - 2
+    parts = [f'<text x="0" y="{base - 2}" font-weight="bold">{escape(name)}</text>']
+    parts.append(f'<line x1="{left}" x2="{WIDE - 4}" y1="{base}" y2="{base}" stroke="#ccc" stroke-width="0.4"/>')
+    for x, strength in strikes:
+        top = base - 10 * max(strength, 0.1)
+        parts.append(f'<line x1="{x:.1f}" x2="{x:.1f}" y1="{base}" y2="{top:.1f}" stroke="black" stroke-width="2"/>')
+    return Row(_HITS, parts)
+
+
+def _hits(run: Run) -> Iterator[Row]:
+    """Yield the hits of the phrase that a patch is played under."""
+    phrase = run.patch.phrase
+    if phrase is None:
+        return
+    beat = run.rate * 60.0 / phrase.tempo_bpm
+    for hit in phrase.hits:
+        strikes = [(strike.at * beat, strike.strength) for strike in hit.strikes if strike.at * beat < run.length]
+        yield hit_row(hit.id, [(_x(run, at), strength) for at, strength in strikes], _LEFT)
+
+
+def _staves(run: Run, reduced: Reduced, figures: Mapping[str, LaneMeasures], said: Texted) -> Iterator[Row]:
     lanes = run.program.lanes
     for name in [*ALWAYS_SHOWN, *(name for name in VOICE if name in lanes and name not in ALWAYS_SHOWN)]:
         at = VOICE[name]
@@ -147,10 +172,10 @@ def _staves(run: Run, reduced: Reduced, figures: Mapping[str, LaneMeasures], sai
         else:
             value = escape(said(run.patch.base(at), at.unit))
             title = f'<text x="0" y="11" font-weight="bold">{at.title}</text>'
-            yield _Row(18, [title, f'<text x="{_LEFT + 4}" y="11">stands at {value}</text>'])
+            yield Row(18, [title, f'<text x="{_LEFT + 4}" y="11">stands at {value}</text>'])
 
 
-def _stave(run: Run, reduced: Reduced, at: Destination, row: int, said: Texted, figures: LaneMeasures | None) -> _Row:
+def _stave(run: Run, reduced: Reduced, at: Destination, row: int, said: Texted, figures: LaneMeasures | None) -> Row:
     low, high = float(reduced.least[row].min()), float(reduced.greatest[row].max())
     if high - low < 1e-9:
         low, high = (low / 2, high * 2) if at.steps_per_octave and low > 0 else (low - 0.5, high + 0.5)
@@ -179,7 +204,7 @@ def _stave(run: Run, reduced: Reduced, at: Destination, row: int, said: Texted, 
             ' stroke-dasharray="1 4"/>'
         )
     parts.append(_line(run, reduced, row, height, "", 1.4))
-    return _Row(_STAVE, parts)
+    return Row(_STAVE, parts)
 
 
 def _figures(at: Destination, of: Measures, said: Texted) -> Iterator[str]:

@@ -20,10 +20,10 @@ from jorvik.core.measure.patch import measure_trace
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.modules.base import field_facts, field_title
 from jorvik.core.units.words import in_words, note_name
+from jorvik.formats.page import Paper, page, table
 from jorvik.formats.print_map import drawn_map
-from jorvik.formats.print_staves import Drawing, Texted, dash_of, drawn
+from jorvik.formats.print_staves import Texted, dash_of, drawn
 
-Paper = Literal["A4", "Letter"]
 Units = Literal["jorvik", "volts"]
 
 VELOCITIES: Final = (40.0, 80.0, 118.0)
@@ -32,19 +32,6 @@ _KEYS: Final = (-12.0, 0.0, 12.0)
 """From the test note's, in semitones."""
 _ROWS_A_PAGE: Final = 11
 _MOST_LANES: Final = 12
-
-_STYLE: Final = """
-@page { size: %s; margin: 14mm }
-body { font: 10pt/1.35 sans-serif; color: black; background: white; margin: 0 auto; max-width: 182mm }
-h1 { font-size: 17pt; margin: 0 } h2 { font-size: 11pt; margin: 5mm 0 1.5mm; border-bottom: .4mm solid black }
-p { margin: 1mm 0 } .what { color: #333 } ul { margin: 1mm 0; padding-left: 5mm }
-table { border-collapse: collapse; width: 100%%; font-size: 8.5pt; break-inside: auto }
-th { text-align: left; font-weight: 600; border-bottom: .3mm solid black }
-td, th { padding: .5mm 2mm .5mm 0; vertical-align: top } tr { break-inside: avoid }
-td.figure, th.figure { text-align: right; font-variant-numeric: tabular-nums }
-svg { width: 100%%; height: auto; break-inside: avoid; display: block; margin-top: 2mm }
-.columns { columns: 2; column-gap: 8mm } h2 { break-after: avoid }
-"""
 
 
 def said_in(units: Units) -> Texted:
@@ -78,8 +65,8 @@ def printed_html(
     ``more`` are further parts, a title and its HTML each. Raises Problem where the run comes to no finite number.
     """
     said = said_in(units)
-    parts = [_head(patch), *(drawing.svg for drawing in _pages(patch, said, cancelled))]
-    for title, part in (
+    parts = (
+        *(("", drawing.svg) for drawing in drawn(patch, said, _ROWS_A_PAGE, cancelled)),
         ("Sources", _sources(patch)),
         ("What moves what", _routes(patch)),
         ("Map", leads.svg if (leads := drawn_map(patch)) is not None else ""),
@@ -90,20 +77,12 @@ def printed_html(
         ("Meant as it is", _set_aside(patch)),
         *more,
         ("Notes", f"<p>{escape(patch.notes)}</p>" if patch.notes else ""),
-    ):
-        if part:
-            parts.append(f"<h2>{title}</h2>{part}")
-    style = _STYLE % paper.lower()
-    title = escape(patch.name)
-    head = f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{title}</title><style>{style}</style>'
-    return f"{head}<body>{''.join(parts)}</body></html>\n"
+    )
+    return page(patch.name, _what(patch), parts, paper)
 
 
-def _pages(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> list[Drawing]:
-    return drawn(patch, said, _ROWS_A_PAGE, cancelled)
-
-
-def _head(patch: Patch) -> str:
+def _what(patch: Patch) -> str:
+    """Return how it is played, and its tags."""
     test, phrase = patch.performance.notes[0], patch.phrase
     played = (
         f"under {escape(phrase.name)}, {phrase.bars} bars at {phrase.tempo_bpm:g} bpm"
@@ -112,23 +91,7 @@ def _head(patch: Patch) -> str:
         f" {patch.performance.tempo.bpm:g} bpm"
     )
     tags = f" · {escape(', '.join(patch.tags))}" if patch.tags else ""
-    return f'<h1>{escape(patch.name)}</h1><p class="what">{played}{tags}</p>'
-
-
-def _table(heads: Sequence[str], rows: Sequence[Sequence[str]], figures: int = 0) -> str:
-    """Return a table of text; the last columns, as many as ``figures``, stand right."""
-
-    def cells(row: Sequence[str], tag: str) -> str:
-        first = len(row) - figures
-        return "".join(
-            f"<{tag}{' class=figure' if place >= first else ''}>{escape(text)}</{tag}>"
-            for place, text in enumerate(row)
-        )
-
-    if not rows:
-        return ""
-    body = "".join(f"<tr>{cells(row, 'td')}</tr>" for row in rows)
-    return f"<table><tr>{cells(heads, 'th')}</tr>{body}</table>"
+    return played + tags
 
 
 _PATTERNS: Final = {"": "full", "7 4": "dashes", "2 3": "dots", "9 3 2 3": "dash and dot", "12 4": "long dashes"}
@@ -139,7 +102,7 @@ def _sources(patch: Patch) -> str:
         (module.id, module.title, _PATTERNS[dash_of(patch, module.id)], _settings(patch, number))
         for number, module in enumerate(patch.modules)
     ]
-    return _table(("name", "kind", "line", "settings"), rows)
+    return table(("name", "kind", "line", "settings"), rows)
 
 
 def _settings(patch: Patch, number: int) -> str:
@@ -183,8 +146,8 @@ def _routes(patch: Patch) -> str:
         title = at.title if at else route.destination
         bend = f"{route.bend:g}" if route.bend else ""
         rows.append((route.source, title, route.mode, route.via or "", bend, amount))
-    table = _table(("from", "to", "how", "scaled by", "bend", "amount"), rows, 2)
-    return f'<ul class="columns">{"".join(sentences)}</ul>{table}' if rows else ""
+    listed = table(("from", "to", "how", "scaled by", "bend", "amount"), rows, 2)
+    return f'<ul class="columns">{"".join(sentences)}</ul>{listed}' if rows else ""
 
 
 def _set_values(patch: Patch, said: Texted) -> str:
@@ -193,7 +156,7 @@ def _set_values(patch: Patch, said: Texted) -> str:
         for name, at in VOICE.items()
         if patch.base(at) != at.base or at.always_shown
     ]
-    return f'<div class="columns">{_table(("destination", "set at"), rows, 1)}</div>'
+    return f'<div class="columns">{table(("destination", "set at"), rows, 1)}</div>'
 
 
 def _macros(patch: Patch, said: Texted) -> str:
@@ -205,7 +168,7 @@ def _macros(patch: Patch, said: Texted) -> str:
             at = patch.destination(row.destination)
             unit = at.unit if at else ""
             rows.append((module.id, row.title, *(said(value, unit) for value in row.values)))
-    return _table(("macro", "destination", "at 0", "half", "full"), rows, 3)
+    return table(("macro", "destination", "at 0", "half", "full"), rows, 3)
 
 
 def _at(patches: Sequence[Patch], said: Texted, cancelled: Callable[[], bool]) -> Iterator[tuple[str, ...]]:
@@ -228,7 +191,7 @@ def _at(patches: Sequence[Patch], said: Texted, cancelled: Callable[[], bool]) -
 
 def _at_velocities(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> str:
     rows = list(_at([patch.with_note(velocity=velocity) for velocity in VELOCITIES], said, cancelled))
-    return _table(("peak → settled, or at note-off", *(f"{v:g}" for v in VELOCITIES)), rows, len(VELOCITIES))
+    return table(("peak → settled, or at note-off", *(f"{v:g}" for v in VELOCITIES)), rows, len(VELOCITIES))
 
 
 def _at_keys(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> str:
@@ -237,12 +200,12 @@ def _at_keys(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> str:
     if not any(route.source == "key" or route.via == "key" for route in patch.live_routes):
         return ""
     rows = list(_at([patch.with_note(key=key) for key in keys], said, cancelled))
-    return _table(("peak → settled, or at note-off", *map(note_name, keys)), rows, len(keys))
+    return table(("peak → settled, or at note-off", *map(note_name, keys)), rows, len(keys))
 
 
 def _set_aside(patch: Patch) -> str:
     rows = [(aside.finding.partition(":")[0].replace("_", " "), aside.reason) for aside in patch.set_aside]
-    return _table(("finding", "why it is meant"), rows)
+    return table(("finding", "why it is meant"), rows)
 
 
 def card_part(patch: Patch, card: MachineCard) -> tuple[str, str]:
@@ -250,5 +213,5 @@ def card_part(patch: Patch, card: MachineCard) -> tuple[str, str]:
     found = on_card(patch, card)
     rows = [(row.control, row.nearest, row.wanted, row.error_text) for row in found.rows]
     cannot = "".join(f"<li>{escape(sentence)}</li>" for sentence in found.cannot)
-    table = _table(("control", "stands at", "wanted", "off by"), rows, 3)
-    return f"On {escape(card.name)}", table + (f"<ul>{cannot}</ul>" if cannot else "")
+    listed = table(("control", "stands at", "wanted", "off by"), rows, 3)
+    return f"On {escape(card.name)}", listed + (f"<ul>{cannot}</ul>" if cannot else "")

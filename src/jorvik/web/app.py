@@ -217,8 +217,8 @@ async def _on_store_down(_: Request, error: Exception) -> Response:
     return JSONResponse(body.model_dump(), 503)
 
 
-async def _on_too_large(_: Request, __: Exception) -> Response:
-    return too_large()
+async def _on_too_large(request: Request, __: Exception) -> Response:
+    return too_large(request.url.path)
 
 
 async def _on_cancelled(_: Request, __: Exception) -> Response:

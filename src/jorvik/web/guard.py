@@ -14,6 +14,21 @@ from jorvik.core.problems import shown
 MAX_BODY_BYTES = 9_000_000
 """A patch document of the greatest size, quoted as text inside a request, and what goes with it."""
 
+MAX_FILE_BYTES = 100_000_000
+"""Of the one request that is a file as it is: what comes into the library."""
+
+_LARGER = {"/api/library/import": MAX_FILE_BYTES}
+
+
+def most_bytes(path: str) -> int:
+    """Return how large a request's body may be."""
+    return _LARGER.get(path, MAX_BODY_BYTES)
+
+
+def _most(scope: Scope) -> int:
+    return most_bytes(str(scope.get("path", "")))
+
+
 SECURITY_HEADERS = {
     "Content-Security-Policy": "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; "
     "media-src 'self' blob:; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; "
@@ -47,7 +62,7 @@ class Guard:
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Let one request through, or refuse it."""
-        if scope["type"] == "websocket" and self._refusal(Headers(scope=scope)) is not None:
+        if scope["type"] == "websocket" and self._refusal(scope) is not None:
             await send({"type": "websocket.close", "code": 1008})
             return
         if scope["type"] != "http":
@@ -61,21 +76,23 @@ class Guard:
                     headers.setdefault(name, value)
             await send(message)
 
-        refusal = self._refusal(Headers(scope=scope))
+        refusal = self._refusal(scope)
         if refusal is not None:
             await refusal(scope, receive, send_with_headers)
             return
-        await self.app(scope, _limited(receive), send_with_headers)
+        await self.app(scope, _limited(receive, _most(scope)), send_with_headers)
 
-    def _refusal(self, headers: Headers) -> JSONResponse | None:
+    def _refusal(self, scope: Scope) -> JSONResponse | None:
+        headers = Headers(scope=scope)
         host = _name(f"//{headers.get('host', '')}")
         if not self._is_ours(host):
             return _refuse(403, "Host", host, f"one of {', '.join(sorted(self.hosts))}")
         origin = headers.get("origin")
         if origin is not None and (_place(origin) != headers.get("host") or not self._is_ours(_name(origin))):
             return _refuse(403, "Origin", origin, "this application's own address")
-        if headers.get("content-length", "0").isdigit() and int(headers.get("content-length", "0")) > MAX_BODY_BYTES:
-            return too_large()
+        length = headers.get("content-length", "0")
+        if length.isdigit() and int(length) > _most(scope):
+            return too_large(str(scope["path"]))
         return None
 
     def _is_ours(self, host: str) -> bool:
@@ -104,23 +121,23 @@ def _name(address: str) -> str:
         return ""
 
 
-def _limited(receive: Receive) -> Receive:
+def _limited(receive: Receive, most: int) -> Receive:
     taken = 0
 
     async def counted() -> Message:
         nonlocal taken
         message = await receive()
         taken += len(message.get("body", b""))
-        if taken > MAX_BODY_BYTES:
+        if taken > most:
             raise TooLarge
         return message
 
     return counted
 
 
-def too_large() -> JSONResponse:
-    """Return the answer to a request over the limit."""
-    return _refuse(413, "the request", "more than can be read", f"{MAX_BODY_BYTES / 1e6:g} MB at most")
+def too_large(path: str) -> JSONResponse:
+    """Return the answer to a request over the limit of its path."""
+    return _refuse(413, "the request", "more than can be read", f"{most_bytes(path) / 1e6:g} MB at most")
 
 
 def _refuse(status: int, place: str, found: str, wanted: str) -> JSONResponse:

@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Annotated, Any, Final, Literal
 
+import anyio.to_thread
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import Response
 from pydantic import Field
@@ -24,7 +25,7 @@ from jorvik.store.documents import MOST_HEADS
 from jorvik.store.kinds import KINDS
 from jorvik.store.library import MOST_AT_ONCE, Bank, LibraryStore, Page
 from jorvik.web.files import file_stem
-from jorvik.web.forms import Base64, Document, Form
+from jorvik.web.forms import Document, Form
 from jorvik.web.scheduler import TheScheduler
 from jorvik.web.workers import Cancel, Tell
 
@@ -106,13 +107,6 @@ class OutOf(Form):
 
     ids: Ids
     name: Name = "Bank"
-
-
-class IntoLibrary(Form):
-    """A file with documents: a zip, or one alone."""
-
-    file: Base64
-    name: Annotated[str, Field(max_length=400)] = "file"
 
 
 class BroughtIn(Form):
@@ -285,10 +279,27 @@ def post_export(form: OutOf, store: Store) -> Response:
     return Response(packed(found, form.name), media_type="application/zip", headers=headers)
 
 
-@router.post("/library/import")
-def post_import(request: Request, form: IntoLibrary, store: Store) -> BroughtIn:
-    """Keep every document in a file; what is there already is not kept twice, and what is broken is named."""
-    name, entries = unpacked(form.file, form.name)
-    incoming = [Incoming(entry.file, entry.document, entry.trouble) for entry in entries]
-    brought = bring_in(incoming, request.app.state.stores, store)
-    return BroughtIn(bank=in_a_bank(brought, name, store), documents=brought)
+_A_FILE: Final = {"requestBody": {"content": {"application/octet-stream": {"schema": {"format": "binary"}}}}}
+
+
+@router.post("/library/import", openapi_extra=_A_FILE)
+async def post_import(
+    request: Request,
+    store: Store,
+    name: Annotated[str, Query(max_length=400)] = "file",
+    bank: Annotated[str, Query(max_length=MAX_NAME)] = "",
+) -> BroughtIn:
+    """Keep every document in the file that is sent as it is: a zip, a document, a recording, MIDI.
+
+    What is there already is not kept twice, and what is broken is named. It stands in the bank that is named, or that
+    the file has a name for.
+    """
+    data = await request.body()
+
+    def kept() -> BroughtIn:
+        named, entries = unpacked(data, name)
+        incoming = [Incoming(entry.file, entry.document, entry.trouble) for entry in entries]
+        brought = bring_in(incoming, request.app.state.stores, store)
+        return BroughtIn(bank=in_a_bank(brought, bank or named, store), documents=brought)
+
+    return await anyio.to_thread.run_sync(kept)

@@ -7,8 +7,12 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from jorvik.core.document.card import check_card
+from jorvik.core.document.phrase import check_phrase
+from jorvik.core.problems import Problem
+from jorvik.formats.page import Paper
 from jorvik.formats.pdf import pdf_bytes
-from jorvik.formats.printed import Paper, Units, card_part, printed_html, printed_svg
+from jorvik.formats.print_phrase import phrase_svg, printed_phrase
+from jorvik.formats.printed import Units, card_part, printed_html, printed_svg
 from jorvik.web.files import file_stem
 from jorvik.web.forms import Document, Play
 from jorvik.web.rendered import with_test_note
@@ -19,8 +23,9 @@ router = APIRouter(prefix="/paper")
 
 
 class PaperRequest(Play):
-    """The sheet of a patch, or of a patch under a phrase."""
+    """The sheet of a patch, of a patch under a phrase, or of the phrase alone."""
 
+    phrase_alone: bool = False
     units: Annotated[Units, Field(description="What figures are said in.")] = "jorvik"
     paper: Paper = "A4"
     card: Document | None = None
@@ -41,6 +46,12 @@ async def post_sheet(
 
 
 def _sheet(form: PaperRequest, ending: str, cancelled: Cancel, _: Tell) -> bytes:
+    if form.phrase_alone:
+        if form.phrase is None:
+            raise Problem("phrase", "none", "the phrase that is to be printed")
+        phrase = check_phrase(form.phrase)
+        page = phrase_svg(phrase) if ending == "svg" else printed_phrase(phrase, form.paper)
+        return pdf_bytes(page) if ending == "pdf" else page.encode()
     patch = with_test_note(form)
     if ending == "svg":
         return printed_svg(patch, form.units, cancelled).encode()

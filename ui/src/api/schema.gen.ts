@@ -1311,7 +1311,10 @@ export interface paths {
         put?: never;
         /**
          * Post Import
-         * @description Keep every document in a file; what is there already is not kept twice, and what is broken is named.
+         * @description Keep every document in the file that is sent as it is: a zip, a document, a recording, MIDI.
+         *
+         *     What is there already is not kept twice, and what is broken is named. It stands in the bank that is named, or that
+         *     the file has a name for.
          */
         post: operations["post_import_api_library_import_post"];
         delete?: never;
@@ -3755,19 +3758,6 @@ export interface components {
             strikes?: components["schemas"]["Strike"][];
         };
         /**
-         * IntoLibrary
-         * @description A file with documents: a zip, or one alone.
-         */
-        IntoLibrary: {
-            /** File */
-            file: string;
-            /**
-             * Name
-             * @default file
-             */
-            name?: string;
-        };
-        /**
          * Job
          * @description A job in a list.
          */
@@ -4840,7 +4830,7 @@ export interface components {
         };
         /**
          * PanelRow
-         * @description One control, and where it is to stand.
+         * @description One control, or slot, and where it is to stand.
          */
         PanelRow: {
             /** Control */
@@ -4870,7 +4860,7 @@ export interface components {
         };
         /**
          * PaperRequest
-         * @description The sheet of a patch, or of a patch under a phrase.
+         * @description The sheet of a patch, of a patch under a phrase, or of the phrase alone.
          */
         PaperRequest: {
             /** Document */
@@ -4902,6 +4892,11 @@ export interface components {
              * @default 48000
              */
             rate?: number;
+            /**
+             * Phrase Alone
+             * @default false
+             */
+            phrase_alone?: boolean;
             /**
              * Units
              * @description What figures are said in.
@@ -11741,14 +11736,17 @@ export interface operations {
     };
     post_import_api_library_import_post: {
         parameters: {
-            query?: never;
+            query?: {
+                name?: string;
+                bank?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
-                "application/json": components["schemas"]["IntoLibrary"];
+                "application/octet-stream": unknown;
             };
         };
         responses: {

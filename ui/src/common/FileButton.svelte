@@ -10,19 +10,33 @@
     accept: string;
     hint?: string;
     look?: 'quiet' | 'bare';
-    onfile: (file: File) => void;
+    /** Whether several may be chosen, or all that lies in a folder. */
+    many?: 'files' | 'folder';
+    onfile?: (file: File) => void;
+    onfiles?: (files: readonly File[]) => void;
     children: Snippet;
   }
-  let { label, accept, hint, look = 'quiet', onfile, children }: Props = $props();
+  let { label, accept, hint, look = 'quiet', many, onfile, onfiles, children }: Props = $props();
   let input: HTMLInputElement | undefined = $state();
 
   function chosen(event: Event & { currentTarget: HTMLInputElement }): void {
-    const file = event.currentTarget.files?.[0];
+    const files = [...(event.currentTarget.files ?? [])];
     // The same file may be chosen again.
     event.currentTarget.value = '';
-    if (file) onfile(file);
+    if (files[0]) onfile?.(files[0]);
+    if (files.length) onfiles?.(files);
   }
 </script>
 
 <Button {look} data-hint={hint} onclick={() => input?.click()}>{@render children()}</Button>
-<input class="sr-only" type="file" {accept} aria-label={label} tabindex="-1" bind:this={input} onchange={chosen} />
+<input
+  class="sr-only"
+  type="file"
+  {accept}
+  multiple={many !== undefined}
+  webkitdirectory={many === 'folder' || undefined}
+  aria-label={label}
+  tabindex="-1"
+  bind:this={input}
+  onchange={chosen}
+/>

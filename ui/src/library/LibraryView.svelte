@@ -3,7 +3,6 @@
   import Choice from '../common/Choice.svelte';
   import FileButton from '../common/FileButton.svelte';
   import TextField from '../common/TextField.svelte';
-  import { base64Of } from '../state/files';
   import { newPatch, openFile, startFrom, TEMPLATE } from '../state/library';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -42,6 +41,8 @@
     if (shown) void messages.attempt(() => shelf.aside());
   });
 
+  const KNOWN = /\.(json|zip|wav|flac|ogg|aiff?|midi?)$/i;
+
   function group(head: LibraryHead): string {
     if (wanted.sort !== 'name') return '';
     if (head.tags.includes(WRONG)) return 'Made to be wrong: open one, and let its fix be shown';
@@ -54,14 +55,21 @@
       workbench.view = 'note';
       return;
     }
-    await shelf.bringIn(
-      await Promise.all(files.map(async (file) => ({ name: file.name, data: await base64Of(file) })))
-    );
+    await shelf.bringIn(files);
     await workbench.refreshHeads();
   }
-  /** Tells a zip, and a document of another kind than a patch, which are kept without being opened. */
+  /** Takes what is in a folder; what other programs leave there is passed over. */
+  async function takeFolder(files: readonly File[]): Promise<void> {
+    const known = files.filter(
+      (file) => KNOWN.test(file.name) && !/(^|\/)(\.|__|manifest\.json$)/.test(file.webkitRelativePath)
+    );
+    if (!known.length) throw new Error('There is no document, recording or MIDI file in that folder.');
+    await shelf.bringIn(known);
+    await workbench.refreshHeads();
+  }
+  /** Tells what is kept without being opened: a zip, a sound, MIDI, a document of another kind than a patch. */
   async function isOther(file: File): Promise<boolean> {
-    if (file.name.toLowerCase().endsWith('.zip')) return true;
+    if (!file.name.toLowerCase().endsWith('.json')) return true;
     return /"format"\s*:\s*"jorvik-(?!patch")/.test(await file.slice(0, 400).text());
   }
   function onkeydown(event: KeyboardEvent): void {
@@ -120,9 +128,17 @@
     />
     <FileButton
       label="Choose a patch file"
-      accept=".json,.zip,application/json,application/zip"
-      hint="A patch, or a zip of patches, phrases, takes and recordings"
-      onfile={(file) => void messages.attempt(() => take([file]))}>Open a file…</FileButton
+      accept=".json,.zip,.wav,.flac,.ogg,.aiff,.mid,.midi,application/json,application/zip"
+      hint="Patches, phrases, takes, cards; a zip of them; a recording; MIDI"
+      many="files"
+      onfiles={(files) => void messages.attempt(() => take(files))}>Open files…</FileButton
+    >
+    <FileButton
+      label="Choose a folder of documents"
+      accept=""
+      hint="Everything in it is kept, in a bank of its name"
+      many="folder"
+      onfiles={(files) => void messages.attempt(() => takeFolder(files))}>A folder…</FileButton
     >
   </div>
   <div class="body">

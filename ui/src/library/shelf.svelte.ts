@@ -1,6 +1,7 @@
 /** What the library shows: what is looked for, the page of it that was found, and what is done with many at once. */
 import { SvelteMap, SvelteSet } from 'svelte/reactivity';
-import { api, unwrap } from '../api/api';
+import { api, Refused, unwrap } from '../api/api';
+import { cut } from '../common/text';
 import type { components } from '../api/schema.gen';
 import { made, saveFile, stemOf } from '../state/files';
 import { newPatch, remove as removePatch } from '../state/library';
@@ -219,12 +220,25 @@ export class Shelf {
     });
   }
 
-  /** Takes documents in from files: zips, or documents alone. */
-  async bringIn(files: readonly { name: string; data: string }[]): Promise<void> {
+  /** Takes documents in from files: zips, documents alone, recordings, MIDI; those of a folder stand in a bank. */
+  async bringIn(files: readonly File[]): Promise<void> {
     const told: Brought[] = [];
-    for (const { name, data } of files) {
-      const { documents } = await unwrap(api.POST('/api/library/import', { body: { file: data, name } }));
-      told.push(...documents);
+    for (const [number, file] of files.entries()) {
+      const [folder, ...inside] = file.webkitRelativePath.split('/');
+      const query = { name: inside.join('/') || file.name, bank: inside.length && folder ? cut(folder, 120) : '' };
+      if (files.length > 1) messages.say(`${file.name}: ${number + 1} of ${files.length}`);
+      const sent = {
+        params: { query },
+        body: file as unknown as string,
+        bodySerializer: (body: unknown) => body as File
+      };
+      try {
+        const headers = { 'Content-Type': 'application/octet-stream' };
+        told.push(...(await unwrap(api.POST('/api/library/import', { ...sent, headers }))).documents);
+      } catch (error) {
+        if (files.length === 1 || !(error instanceof Refused)) throw error;
+        told.push({ file: file.name, name: '', kind: '', id: null, alike: null, trouble: error.message });
+      }
     }
     const kept = told.filter((one) => one.id).length;
     const alike = told.filter((one) => one.alike).length;

@@ -5,6 +5,7 @@
   import TextField from '../common/TextField.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
+  import CardSources from './CardSources.svelte';
   import { pointsOf, type Card, type CardControl } from './card';
   import { machine } from './machine-now';
 
@@ -106,27 +107,7 @@
     <Choice look="quiet" label="Add a source of the machine" prompt="+ a source" options={kinds} onchoose={addSource} />
     <Button onclick={addControl}>+ a control</Button>
   </p>
-  {#if sources.length}
-    <p class="sources">
-      {#each sources as source, place (source.name)}
-        <span
-          >{source.name} <small>{source.kind.replace('_', '-and-')}</small>
-          <Button
-            look="bare"
-            aria-label="Take {source.name} off the card"
-            onclick={() =>
-              put({
-                ...card,
-                sources: sources.filter((_, at) => at !== place),
-                controls: controls.filter(
-                  (one) => !one.sets.startsWith(`${source.name}.`) && !one.sets.startsWith(`${source.name} to `)
-                )
-              })}>✕</Button
-          ></span
-        >
-      {/each}
-    </p>
-  {/if}
+  {#if sources.length}<CardSources {card} {put} />{/if}
   <div class="rows">
     {#each controls as control, place (place)}
       {@const law = control.law ?? 'linear'}
@@ -268,15 +249,13 @@
     padding: 8px 14px 14px;
     font-size: 13px;
   }
-  .head,
-  .sources {
+  .head {
     display: flex;
     flex-wrap: wrap;
     gap: 4px 12px;
     align-items: center;
     margin: 0 0 6px;
   }
-  small,
   .none {
     color: var(--faint);
   }

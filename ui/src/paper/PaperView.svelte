@@ -13,10 +13,13 @@
   let units = $state('jorvik');
   let paper = $state('A4');
   let withCard = $state(false);
+  let of = $state('patch');
   let page = $state('');
   let trouble = $state('');
   let frame: HTMLIFrameElement | undefined = $state();
   const shown = $derived(workbench.view === 'paper');
+
+  const alone = $derived(of === 'phrase' && workbench.performed.phrase != null);
 
   const body = $derived(
     workbench.patch && {
@@ -24,7 +27,8 @@
       ...workbench.performed,
       units,
       paper,
-      card: withCard ? machine.card : null
+      card: withCard ? machine.card : null,
+      phrase_alone: alone
     }
   );
 
@@ -52,7 +56,7 @@
   });
 
   function write(ending: string): void {
-    const name = stemOf(workbench.patch?.name, 'sheet');
+    const name = stemOf(alone ? (workbench.phrasing.phrase?.name ?? '') : workbench.patch?.name, 'sheet');
     void messages.attempt(async () => {
       const answer = await messages.while(`Writing ${name}.${ending}…`, asked(ending), () => {});
       saveFile(await answer.blob(), `${name}.${ending}`);
@@ -68,6 +72,18 @@
       >Staves (SVG)</Button
     >
     <Button onclick={() => write('html')}>HTML</Button>
+    {#if workbench.performed.phrase}
+      <Choice
+        look="quiet"
+        label="What is printed"
+        options={[
+          ['patch', 'the patch under the phrase'],
+          ['phrase', 'the phrase alone']
+        ]}
+        value={of}
+        onchoose={(value) => (of = value)}
+      />
+    {/if}
     <Choice
       look="quiet"
       label="What figures are said in"

@@ -82,6 +82,11 @@ class CardSource(Strict):
     moves: list[PlainText] = Field(
         default_factory=list, max_length=64, description="Destinations that it may move; any where there is none."
     )
+    farthest: dict[PlainText, Annotated[float, Field(gt=0, le=UNBOUNDED)]] = Field(
+        default_factory=dict,
+        max_length=64,
+        description="By a slot, how far it moves a destination at most, up and down, in what amounts are said in.",
+    )
 
     @field_validator("kind")
     @classmethod
@@ -114,6 +119,9 @@ class MachineCard(Strict):
             twice = next((name for name in names if names.count(name) > 1), None)
             if twice is not None:
                 raise _said(f"{what} of unlike names; two are {twice}")
+        for source in self.sources:
+            if (name := next((name for name in source.farthest if name not in VOICE), None)) is not None:
+                raise _said(f'{source.name}: a destination of the voice, as cutoff; "{name}" is none')
         for control in self.controls:
             if (wanted := _unknown(self, control)) is not None:
                 raise _said(f"{control.name}: {wanted}")

@@ -21,9 +21,10 @@ _CLOSE: Final = 1e-6
 
 @dataclass(frozen=True)
 class PanelRow:
-    """One control, and where it is to stand."""
+    """One control, or slot, and where it is to stand."""
 
     control: str
+    """Its name; of a slot its number and what it joins."""
     about: str
     """What of the patch it is: a destination, ``module:<id>`` or ``route:<id>``."""
     wanted: str
@@ -63,7 +64,7 @@ def on_card(patch: Patch, card: MachineCard, assigned: Mapping[str, str] | None 
     """
     given = assign(patch, card, assigned or {})
     work = _Work(patch, card, given)
-    rows = list(work.place_controls())
+    rows = [*work.place_controls(), *work.fill_slots()]
     cannot = [*work.leave_settings(), *work.leave_routes(), *work.leave_set_values()]
     return OnCard(rows, cannot, given, work.made())
 
@@ -147,14 +148,57 @@ class _Work:
         wanted = 0.0 if route is None else _depth_of(self.patch, route, at)
         row = _row(control, f"route:{route.id}" if route else destination, wanted, at.amount_unit, None)
         if route is not None:
-            self.had.add(route.id)
-            if route.mode == "range":
-                self.routes[route.id] = {"mode": "add", "amount": row.value, "low": None, "high": None}
-            elif route.mode == "scale":
-                self.routes[route.id] = {"amount": min(max(row.value, 0.0), 1.0)}
-            else:
-                self.routes[route.id] = {"amount": row.value}
+            self._have(route, row.value)
         return row
+
+    def _have(self, route: Route, depth: float) -> None:
+        """Let the machine have a route, as far as it goes there."""
+        self.had.add(route.id)
+        if route.mode == "range":
+            self.routes[route.id] = {"mode": "add", "amount": depth, "low": None, "high": None}
+        elif route.mode == "scale":
+            self.routes[route.id] = {"amount": min(max(depth, 0.0), 1.0)}
+        else:
+            self.routes[route.id] = {"amount": depth}
+
+    def fill_slots(self) -> Iterator[PanelRow]:
+        """Yield what each slot joins, in the order of the routes, for as long as slots are left."""
+        left = math.inf if self.card.slots is None else self.card.slots
+        number = 0
+        for route in self.patch.live_routes:
+            source = self._source_of(route.source)
+            if source is None or route.id in self.had or not by_slot(self.card, source, route.destination):
+                continue
+            if number >= left:
+                break
+            number += 1
+            yield self._slot(number, source, route)
+
+    def _slot(self, number: int, source: CardSource, route: Route) -> PanelRow:
+        at = VOICE[route.destination]
+        wanted = _depth_of(self.patch, route, at)
+        most = source.farthest.get(route.destination, math.inf)
+        depth = min(max(wanted, -most), most)
+        if depth == wanted:
+            self.had.add(route.id)
+        else:
+            self._have(route, depth)
+        error, error_unit = _error(wanted, depth, at.amount_unit, None)
+        said = in_words(depth, at.amount_unit)
+        return PanelRow(
+            control=f"slot {number}: {source.name} to {at.title.lower()}",
+            about=f"route:{route.id}",
+            wanted=in_words(wanted, at.amount_unit),
+            wanted_value=wanted,
+            panel=said,
+            nearest=said,
+            figure=depth,
+            value=depth,
+            error=error,
+            error_unit=error_unit,
+            error_text=_error_text(error, error_unit),
+            controller=None,
+        )
 
     def leave_settings(self) -> Iterator[str]:
         """Yield which sources and settings of sources the machine has not."""
@@ -168,16 +212,14 @@ class _Work:
             yield f"no {module.title.lower()} is left for {module.id}: move {what} by hand, or let it stand"
 
     def leave_routes(self) -> Iterator[str]:
-        """Yield which routes cannot be had; those that a slot takes are."""
-        left = math.inf if self.card.slots is None else self.card.slots
+        """Yield which routes cannot be had."""
         for route in self.patch.live_routes:
             source = self._source_of(route.source)
             if source is not None and route.id not in self.had:
-                if left > 0 and by_slot(self.card, source, route.destination):
-                    left -= 1
-                    self.had.add(route.id)
+                said = route_sentence(self.patch, route)
+                if by_slot(self.card, source, route.destination):
+                    yield f"{said}: none of the {self.card.slots} slots is left for it; turn it by hand"
                 else:
-                    said = route_sentence(self.patch, route)
                     yield f"{said}: {source.name} cannot move {self._title(route)}; turn it by hand"
             elif route.source not in self.patch.modules_by_id:
                 if route.source in self.card.scaled_by:
@@ -250,8 +292,6 @@ def _row(control: Control, about: str, wanted: float, unit: str, at: Destination
     figure = nearest(control, exact)
     value = value_at(control, figure)
     error, error_unit = _error(wanted, value, unit, at)
-    how = "too much" if error > 0 else "too little"
-    text = "exact" if abs(error) < _CLOSE else f"{in_words(abs(error), error_unit)} {how}"
     return PanelRow(
         control=control.name,
         about=about,
@@ -263,9 +303,15 @@ def _row(control: Control, about: str, wanted: float, unit: str, at: Destination
         value=value,
         error=error,
         error_unit=error_unit,
-        error_text=text,
+        error_text=_error_text(error, error_unit),
         controller=control.controller,
     )
+
+
+def _error_text(error: float, unit: str) -> str:
+    if abs(error) < _CLOSE:
+        return "exact"
+    return f"{in_words(abs(error), unit)} {'too much' if error > 0 else 'too little'}"
 
 
 def _error(wanted: float, value: float, unit: str, at: Destination | None) -> tuple[float, str]:
