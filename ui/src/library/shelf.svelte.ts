@@ -223,23 +223,13 @@ export class Shelf {
   /** Takes documents in from files: zips, documents alone, recordings, MIDI; those of a folder stand in a bank. */
   async bringIn(files: readonly File[]): Promise<void> {
     const told: Brought[] = [];
-    for (const [number, file] of files.entries()) {
-      const [folder, ...inside] = file.webkitRelativePath.split('/');
-      const query = { name: inside.join('/') || file.name, bank: inside.length && folder ? cut(folder, 120) : '' };
-      if (files.length > 1) messages.say(`${file.name}: ${number + 1} of ${files.length}`);
-      const sent = {
-        params: { query },
-        body: file as unknown as string,
-        bodySerializer: (body: unknown) => body as File
-      };
-      try {
-        const headers = { 'Content-Type': 'application/octet-stream' };
-        told.push(...(await unwrap(api.POST('/api/library/import', { ...sent, headers }))).documents);
-      } catch (error) {
-        if (files.length === 1 || !(error instanceof Refused)) throw error;
-        told.push({ file: file.name, name: '', kind: '', id: null, alike: null, trouble: error.message });
-      }
-    }
+    const giveUp = new AbortController();
+    const what = files.length === 1 ? (files[0]?.name ?? '') : `${files.length} files`;
+    const work = async (): Promise<void> => {
+      for (const file of files)
+        if (!giveUp.signal.aborted) told.push(...(await this.broughtIn(file, files.length > 1)));
+    };
+    await messages.while(`Taking in ${what}…`, work(), () => giveUp.abort());
     const kept = told.filter((one) => one.id).length;
     const alike = told.filter((one) => one.alike).length;
     this.brought = told.filter((one) => one.trouble);
@@ -250,5 +240,20 @@ export class Shelf {
     ];
     messages.say(`${said.filter(Boolean).join(', ')}.`);
     await Promise.all([this.look(), this.aside()]);
+  }
+
+  /** Takes in what is in one file; of many, one that is refused is told as one that is broken. */
+  private async broughtIn(file: File, ofMany: boolean): Promise<Brought[]> {
+    const [folder, ...inside] = file.webkitRelativePath.split('/');
+    const query = { name: inside.join('/') || file.name, bank: inside.length && folder ? cut(folder, 120) : '' };
+    const sent = { params: { query }, headers: { 'Content-Type': 'application/octet-stream' } };
+    // The file goes as it is: the types know bytes only as text.
+    const body = { body: file as unknown as string, bodySerializer: (given: unknown) => given as File };
+    try {
+      return (await unwrap(api.POST('/api/library/import', { ...sent, ...body }))).documents;
+    } catch (error) {
+      if (!ofMany || !(error instanceof Refused)) throw error;
+      return [{ file: file.name, name: '', kind: '', id: null, alike: null, trouble: error.message }];
+    }
   }
 }

@@ -263,15 +263,18 @@
     display: flex;
     flex-wrap: wrap;
     align-items: center;
-    gap: 4px 6px;
+    gap: 4px;
     padding: 4px 0;
     border-bottom: 1px solid var(--rule);
   }
   .row :global(.field) {
-    width: 7.5rem;
+    width: 6.8rem;
   }
   .row :global(.field.few) {
-    width: 4.2rem;
+    width: 3.7rem;
+  }
+  .row :global(select) {
+    max-width: 7.6rem;
   }
   .row :global(.field.wide) {
     width: 13rem;
