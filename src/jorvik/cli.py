@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from importlib import import_module
 from pathlib import Path
 
+from jorvik.bank_options import add_options
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.problems import Problem
 
@@ -124,6 +125,7 @@ def _parser() -> argparse.ArgumentParser:
     going.set_defaults(module="jorvik.store_commands", run="write_out")
     going.add_argument("--bank", help="its name; left out, everything")
     going.add_argument("--out", type=Path, required=True, metavar="FILE.zip")
+    add_options(commands.add_parser("bank", help="check, measure, render, sample or print a whole bank"))
     for name, what in (("backup", "everything that is kept, into one file"), ("restore", "everything back from one")):
         whole = commands.add_parser(name, help=what)
         whole.set_defaults(module="jorvik.store_commands", run=name)

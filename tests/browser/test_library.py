@@ -160,8 +160,8 @@ class Library(BrowserCase):
         file: FilePayload = {"name": "large.zip", "mimeType": "application/zip", "buffer": large.getvalue()}
         self.view.get_by_label("Choose a patch file").set_input_files([file])
         expect(self.page.get_by_role("status")).to_contain_text("4 kept")
-        with tempfile.TemporaryDirectory() as made:
-            folder = Path(made) / "From the Weir"
+        with tempfile.TemporaryDirectory() as parent:
+            folder = Path(parent) / "From the Weir"
             (folder / "inner").mkdir(parents=True)
             (folder / "a.json").write_text(json.dumps(document(name="Folder Bell", voice={"base": {"cutoff": 444.0}})))
             (folder / "inner" / "b.json").write_text(

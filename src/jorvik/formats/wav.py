@@ -1,6 +1,7 @@
 """Sound and control voltages as WAV, and cycles from WAV."""
 
 import io
+import struct
 from dataclasses import dataclass
 from typing import Final, Literal
 
@@ -205,3 +206,16 @@ def _resampled(frames: Floats) -> Floats:
 def _sentence(remarks: list[str]) -> str:
     text = "; ".join(remarks)
     return f"{text[0].upper()}{text[1:]}." if text else ""
+
+
+def with_loop(data: bytes, key: int, start: int, end: int) -> bytes:
+    """Return a WAV file that says where its sample repeats, and of which key it is, in a ``smpl`` chunk.
+
+    The chunk names the last sample of the loop, not the one after it.
+    """
+    rate = struct.unpack_from("<I", data, data.index(b"fmt ") + 12)[0]
+    body = struct.pack("<9I", 0, 0, round(1e9 / rate), key, 0, 0, 0, 1, 0) + struct.pack(
+        "<6I", 0, 0, start, end - 1, 0, 0
+    )
+    made = data + (b"\0" if len(data) % 2 else b"") + b"smpl" + struct.pack("<I", len(body)) + body
+    return made[:4] + struct.pack("<I", len(made) - 8) + made[8:]

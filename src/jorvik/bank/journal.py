@@ -1,0 +1,76 @@
+"""What is done of a work, a line a piece, as it comes: whoever is killed, what stands here stands."""
+
+import fcntl
+import json
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
+from pathlib import Path
+from typing import IO, Final
+
+from jorvik.bank.doing import DONE, Row
+from jorvik.core.problems import Problem
+
+JOURNAL: Final = "journal.jsonl"
+
+
+class Journal:
+    """The rows of a folder, open to be added to."""
+
+    def __init__(self, file: IO[bytes], folder: Path, rows: dict[str, Row]) -> None:
+        self._file = file
+        self._folder = folder
+        self.rows = rows
+
+    def add(self, row: Row) -> None:
+        """Keep a row, for good once this returns."""
+        self._file.write(json.dumps(asdict(row), separators=(",", ":")).encode() + b"\n")
+        self._file.flush()
+        os.fsync(self._file.fileno())
+        self.rows[row.id] = row
+
+    def has(self, piece_id: str) -> bool:
+        """Tell whether a piece need not be done again: it is done and its files are there, or it failed by itself."""
+        row = self.rows.get(piece_id)
+        if row is None or row.again:
+            return False
+        return row.state != DONE or all((self._folder / name).is_file() for name in row.files)
+
+
+@contextmanager
+def opened(folder: Path) -> Iterator[Journal]:
+    """Have the journal of a folder. Raises Problem where another command works there."""
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / JOURNAL
+    with path.open("a+b") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            raise Problem(str(folder), "another command that works in it", "waited for, or another folder") from None
+        whole, rows = _read(path.read_bytes())
+        # What was cut off in the middle of a line when the power went is written anew.
+        file.truncate(whole)
+        yield Journal(file, folder, rows)
+
+
+def read(folder: Path) -> dict[str, Row]:
+    """Return the rows of a folder; none where there is no journal."""
+    path = folder / JOURNAL
+    return _read(path.read_bytes())[1] if path.is_file() else {}
+
+
+def _read(data: bytes) -> tuple[int, dict[str, Row]]:
+    """Return how much of a journal is whole lines, and their rows; of a piece that stands twice the later."""
+    rows: dict[str, Row] = {}
+    whole = 0
+    for line in data.splitlines(keepends=True):
+        try:
+            if not line.endswith(b"\n"):
+                break
+            row = Row(**json.loads(line))
+        except (ValueError, TypeError):
+            break
+        rows[row.id] = row
+        whole += len(line)
+    return whole, rows

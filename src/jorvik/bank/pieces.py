@@ -1,0 +1,249 @@
+"""The pieces of a work: one patch at one setting each, told apart by content, settings and version."""
+
+import hashlib
+import itertools
+import json
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+from typing import Any, Final
+
+import jorvik.core
+from jorvik.bank.settings import MOST_PIECES, BankSettings
+from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.phrase import Phrase, check_phrase
+from jorvik.core.problems import Problem
+from jorvik.core.units.words import note_name
+from jorvik.formats.archive import Entry
+
+AXES: Final[dict[str, tuple[str, ...]]] = {
+    "check": ("key", "velocity", "length_s", "seed", "phrase"),
+    "measure": ("key", "velocity", "length_s", "seed", "phrase"),
+    "render": ("key", "velocity", "length_s", "seed", "phrase"),
+    "sweep": ("key", "velocity"),
+    "samples": ("key", "velocity", "length_s", "seed"),
+    "sheet": ("phrase",),
+    "card": (),
+}
+"""What each work is done over; of the other settings it knows nothing."""
+
+_OPTIONS: Final[dict[str, tuple[str, ...]]] = {
+    "check": (),
+    "measure": ("rate",),
+    "render": ("rate", "depth"),
+    "sweep": ("of", "steps"),
+    "samples": ("rate", "depth", "samples"),
+    "sheet": ("ending", "paper", "card"),
+    "card": ("card",),
+}
+"""Which settings make a difference to a piece of each work."""
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One patch at one setting."""
+
+    id: str
+    """Of what it is made of: the same again where nothing of it changed."""
+    work: str
+    patch: str
+    """The name of the patch."""
+    file: str
+    """Where it stands in the bank."""
+    stem_of_patch: str
+    """The name of the patch, as files have it; no two of a bank have the same."""
+    stem: str
+    """What files that are made of the piece are called, but for their ending."""
+    document: dict[str, Any]
+    at: dict[str, float | int]
+    """Of key, velocity, length_s and seed what is not the patch's own."""
+    phrase: dict[str, Any] | None
+    options: dict[str, Any]
+    seconds: float
+    """How long what is rendered for it lasts."""
+    rows: int
+    """How many signals and lanes are run for it."""
+
+    @property
+    def place(self) -> dict[str, Any]:
+        """What tells it from the other pieces of its work, whatever the patch's content is."""
+        return {"patch": self.patch, "file": self.file, **self.at, "phrase": (self.phrase or {}).get("name", "")}
+
+    def performed(self) -> Patch:
+        """Return the patch at its setting. Raises Problem where it cannot be had."""
+        at: dict[str, Any] = dict(self.at)
+        document = self.document
+        if (seed := at.pop("seed", None)) is not None:
+            document = {**document, "performance": {**document.get("performance", {}), "seed": seed}}
+        patch = check_patch(document)
+        if self.phrase is not None:
+            patch = patch.under(check_phrase(self.phrase))
+        return patch.with_note(**at)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What is going to be done."""
+
+    settings: BankSettings
+    pieces: list[Piece]
+    unfit: list[Entry] = field(default_factory=list)
+    """What is no patch, or a broken one: told, and left alone."""
+
+    @property
+    def seconds(self) -> float:
+        """How long everything that is rendered lasts."""
+        return sum(piece.seconds for piece in self.pieces)
+
+    @property
+    def work_s(self) -> float:
+        """About how long one process works at it: measured on a machine of two cores, and rough."""
+        return sum(_WORK_S[piece.work] + piece.seconds * _PER_ROW_S[piece.work] * piece.rows for piece in self.pieces)
+
+    @property
+    def file_bytes(self) -> float:
+        """About how large what it writes is."""
+        work = self.settings.work
+        if work in ("render", "samples"):
+            wide = {"16": 2, "24": 3, "32f": 4}[self.settings.depth]
+            return self.seconds * self.settings.rate * 2 * wide
+        return len(self.pieces) * {"sheet": 150_000.0, "card": 8_000.0}.get(work, 0.0)
+
+
+_WORK_S: Final = {
+    "check": 0.5,
+    "measure": 0.05,
+    "render": 0.05,
+    "sweep": 1.0,
+    "samples": 0.1,
+    "sheet": 1.5,
+    "card": 0.05,
+}
+_PER_ROW_S: Final = {
+    **dict.fromkeys(("render", "measure", "samples"), 0.004),
+    "check": 0.03,
+    "sweep": 0.06,
+    "sheet": 0.01,
+    "card": 0.0,
+}
+
+
+@lru_cache
+def engine_version() -> str:
+    """Return what tells whether the engine is the same: a hash of the sources of all that computes."""
+    folder = Path(str(jorvik.core.__file__)).parent
+    found = hashlib.sha256()
+    for file in sorted(folder.rglob("*.py")):
+        found.update(file.relative_to(folder).as_posix().encode())
+        found.update(file.read_bytes())
+    return found.hexdigest()[:16]
+
+
+def plan(entries: Sequence[Entry], settings: BankSettings) -> Plan:
+    """Return the pieces of a work over what stands in a bank.
+
+    Raises Problem where there are too many, or a phrase or card among the settings is none.
+    """
+    phrases = [check_phrase(phrase) for phrase in settings.phrases]
+    if settings.work == "card" and settings.card is None:
+        raise Problem("card", "none", "the machine card that the patches are put on")
+    pieces: list[Piece] = []
+    unfit: list[Entry] = []
+    stems: set[str] = set()
+    for entry in entries:
+        if entry.document is not None and entry.document.get("format") != "jorvik-patch":
+            kind = str(entry.document.get("format", "nothing")).removeprefix("jorvik-")
+            unfit.append(Entry(entry.file, None, f"{entry.file}: a {kind}, which is left alone."))
+            continue
+        try:
+            if entry.document is None:
+                raise _Said(entry.trouble)
+            patch = check_patch(entry.document)
+        except (Problem, _Said) as problem:
+            unfit.append(Entry(entry.file, {}, str(problem)))
+            continue
+        stem = _stem(patch.name, stems)
+        pieces += _of_patch(patch, entry, stem, settings, phrases)
+        if len(pieces) > MOST_PIECES:
+            raise Problem("the work", "more pieces", f"{MOST_PIECES} at most")
+    return Plan(settings, pieces, unfit)
+
+
+class _Said(Exception):
+    """What is wrong with a file, said already."""
+
+
+def _of_patch(
+    patch: Patch, entry: Entry, stem: str, settings: BankSettings, phrases: Sequence[Phrase]
+) -> Iterator[Piece]:
+    axes = AXES[settings.work]
+    dumped = settings.model_dump(mode="json")
+    options = {name: dumped[name] for name in _OPTIONS[settings.work]}
+    seeds: list[int | None] = list(settings.seeds) or [None]
+    if settings.work == "samples" and settings.samples.round_robin > 1:
+        first = patch.performance.seed
+        seeds = [first + number for number in range(settings.samples.round_robin)]
+    values: dict[str, Sequence[Any]] = {
+        "key": settings.keys or [None],
+        "velocity": settings.velocities or [None],
+        "length_s": settings.lengths_s or [None],
+        "seed": seeds,
+        "phrase": list(zip(settings.phrases, phrases, strict=True)) or [None],
+    }
+    content = {name: value for name, value in (entry.document or {}).items() if name not in ("name", "notes", "tags")}
+    rows = 10 + len(patch.modules) + 2 * len(patch.routes)
+    for chosen in itertools.product(*(values[axis] for axis in axes)):
+        given = dict(zip(axes, chosen, strict=True))
+        phrase = given.pop("phrase", None)
+        at = {name: value for name, value in given.items() if value is not None}
+        made_of = [engine_version(), settings.work, content, at, phrase and phrase[0], options]
+        text = json.dumps(made_of, sort_keys=True, separators=(",", ":"))
+        # Two patches of one content have files of their own.
+        identity = hashlib.sha256(f"{stem}\n{text}".encode()).hexdigest()[:24]
+        seconds = _seconds(patch, at, phrase and phrase[1]) * (settings.steps if settings.work == "sweep" else 1)
+        yield Piece(
+            id=identity,
+            work=settings.work,
+            patch=patch.name,
+            file=entry.file,
+            stem_of_patch=stem,
+            stem="-".join([stem, *_said_at(at), *([_plain(str(phrase[0].get("name", "")))] if phrase else [])]),
+            document=entry.document or {},
+            at=at,
+            phrase=phrase and phrase[0],
+            options=options,
+            seconds=seconds,
+            rows=rows,
+        )
+
+
+def _said_at(at: dict[str, Any]) -> Iterator[str]:
+    for name, value in at.items():
+        if name == "key":
+            yield _plain(note_name(value).replace("#", "s"))
+        elif name == "velocity":
+            yield f"v{value:g}"
+        else:
+            yield f"{value:g}s" if name == "length_s" else f"seed{value}"
+
+
+def _seconds(patch: Patch, at: dict[str, Any], phrase: Phrase | None) -> float:
+    tail = patch.performance.tail_s
+    if phrase is not None:
+        return phrase.seconds + tail
+    notes = patch.performance.notes
+    return max(note.start_s + float(at.get("length_s", note.length_s)) for note in notes) + tail
+
+
+def _plain(text: str) -> str:
+    return "".join(letter if letter.isalnum() else "-" for letter in text).strip("-")[:60] or "untitled"
+
+
+def _stem(name: str, taken: set[str]) -> str:
+    stem = plain = _plain(name.lower())
+    number = 2
+    while stem in taken:
+        stem, number = f"{plain}-{number}", number + 1
+    taken.add(stem)
+    return stem

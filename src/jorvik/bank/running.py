@@ -1,0 +1,198 @@
+"""Pieces on processes: a cluster of this machine, or one that is there, by dask.distributed.
+
+A piece is handed out once; what comes back is in the journal before the next is handed out for it. No more pieces are
+under way than the workers can soon begin, so that a cancel is quick and memory stays flat however many there are.
+"""
+
+import queue
+import time
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Final
+
+import dask
+from distributed import Client, Future, LocalCluster, WorkerPlugin
+from distributed.scheduler import KilledWorker
+
+from jorvik.bank.doing import FAILED, Limits, Row, bound_memory, do, write_whole
+from jorvik.bank.journal import Journal
+from jorvik.bank.pieces import Piece, engine_version
+from jorvik.core.problems import Problem
+
+_POLL_S: Final = 0.2
+_UNDER_WAY_EACH: Final = 3
+"""Pieces for each thread of a worker that are handed out at once."""
+_STARTS_S: Final = 60.0
+_GONE_S: Final = 10.0
+"""After which a scheduler that does not answer is taken for gone."""
+
+CONFIG: Final = {
+    # A worker has the one piece that it works at: should it die, no other is suspected.
+    "distributed.scheduler.worker-saturation": 1.0,
+    "distributed.scheduler.allowed-failures": 2,
+    "distributed.worker.daemon": False,
+    "distributed.comm.timeouts.connect": f"{_GONE_S:g}s",
+    "distributed.admin.log-format": "%(message)s",
+    "logging.distributed": "critical",
+}
+
+
+class Prepare(WorkerPlugin):  # type: ignore[misc]
+    """Makes a worker ready: its memory bounded, everything that computes loaded."""
+
+    name = "jorvik-prepare"
+
+    def __init__(self, memory_bytes: int) -> None:
+        self.memory_bytes = memory_bytes
+
+    def setup(self, worker: Any) -> None:
+        """Run once in each worker before its first piece."""
+        from jorvik.core.voice.warm import warm
+
+        warm()
+        if worker.nanny is not None:
+            bound_memory(self.memory_bytes)
+
+
+@dataclass(frozen=True)
+class Told:
+    """How far a work is."""
+
+    done: int
+    of: int
+    failed: int
+    left_s: float | None
+    """About how long it still takes; None where that is not known yet."""
+
+
+@contextmanager
+def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Client]:
+    """Have a client of a cluster: of so many processes of this machine, or the one whose scheduler is given.
+
+    Raises Problem where there is none at that address, or no worker comes.
+    """
+    with dask.config.set(CONFIG):
+        if scheduler is None:
+            # Above what a piece may take: the limit of its own process strikes first, and says so.
+            own = LocalCluster(
+                n_workers=workers,
+                threads_per_worker=1,
+                memory_limit=round(1.5 * limits.memory_bytes),
+                dashboard_address=None,
+                silence_logs="CRITICAL",
+            )
+            with own, Client(own) as client:
+                yield _ready(client, limits)
+            return
+        try:
+            client = Client(scheduler, timeout=_GONE_S)
+        except (OSError, ValueError, TimeoutError) as error:
+            raise Problem("--scheduler", f"none at {scheduler}", f"the address of one that runs ({error})") from None
+        try:
+            yield _ready(client, limits)
+        finally:
+            client.close(timeout=1)
+
+
+def _ready(client: Client, limits: Limits) -> Client:
+    client.register_plugin(Prepare(limits.memory_bytes))
+    try:
+        client.wait_for_workers(1, timeout=_STARTS_S)
+    except TimeoutError:
+        raise Problem("the cluster", "no worker", f"a worker within {_STARTS_S:g} s") from None
+    return client
+
+
+class SchedulerGone(Exception):
+    """The scheduler does not answer any more; what is done is kept."""
+
+
+def run(
+    client: Client,
+    pieces: Sequence[Piece],
+    journal: Journal,
+    limits: Limits,
+    folder: Path,
+    *,
+    from_workers: bool,
+    cancelled: Callable[[], bool],
+    told: Callable[[Told], None],
+) -> bool:
+    """Do the pieces that are not done yet; return whether all are, False where it was cancelled.
+
+    ``from_workers`` lets workers write the files into the folder, which they must reach; else they come back and are
+    written here. Raises SchedulerGone.
+    """
+    waiting = iter([piece for piece in pieces if not journal.has(piece.id)])
+    weight = {piece.id: piece.seconds * piece.rows + 1.0 for piece in pieces}
+    left = sum(weight[piece.id] for piece in pieces if not journal.has(piece.id))
+    done = len(pieces) - sum(not journal.has(piece.id) for piece in pieces)
+    failed = sum(row.state == FAILED for piece in pieces if (row := journal.rows.get(piece.id)) and not row.again)
+    came: queue.SimpleQueue[Future] = queue.SimpleQueue()
+    under_way: dict[str, Future] = {}
+    began, worked = time.monotonic(), 0.0
+    heard = time.monotonic()
+    version, target = engine_version(), str(folder.resolve()) if from_workers else None
+
+    def fill() -> None:
+        room = max(_UNDER_WAY_EACH * sum(client.nthreads().values()), 1) - len(under_way)
+        for _ in range(room):
+            if (piece := next(waiting, None)) is None:
+                return
+            future = client.submit(do, piece, limits, version, target, key=f"{piece.stem}-{piece.id}", pure=False)
+            under_way[piece.id] = future
+            future.add_done_callback(came.put)
+
+    def say() -> None:
+        seconds = time.monotonic() - began
+        told(Told(done, len(pieces), failed, seconds / worked * left if worked > 0.0 else None))
+
+    say()
+    fill()
+    while under_way:
+        if cancelled():
+            client.cancel(list(under_way.values()), force=True)
+            return False
+        try:
+            future = came.get(timeout=_POLL_S)
+        except queue.Empty:
+            heard = _still_there(client, heard)
+            continue
+        heard = time.monotonic()
+        piece_id = next(name for name, known in under_way.items() if known.key == future.key)
+        if future.status in ("cancelled", "lost"):
+            raise SchedulerGone
+        row, files = _outcome(future, piece_id)
+        for name, data in files.items():
+            write_whole(folder / name, data)
+        journal.add(row)
+        del under_way[piece_id]
+        future.release()
+        done, failed = done + 1, failed + (row.state == FAILED)
+        worked, left = worked + weight[piece_id], left - weight[piece_id]
+        say()
+        fill()
+    return True
+
+
+def _still_there(client: Client, heard: float) -> float:
+    """Return when the scheduler was last known to be there. Raises SchedulerGone after some time without."""
+    if client.status == "running":
+        return time.monotonic()
+    if time.monotonic() - heard > _GONE_S:
+        raise SchedulerGone
+    return heard
+
+
+def _outcome(future: Future, piece_id: str) -> tuple[Row, dict[str, bytes]]:
+    """Return the row of what came, also where its worker died at it."""
+    error = future.exception()
+    if error is None:
+        row, files = future.result()
+        return row, files
+    if isinstance(error, KilledWorker):
+        said = "Its worker was stopped at it each time: by the machine, or for its memory."
+        return Row(piece_id, FAILED, said, again=True), {}
+    return Row(piece_id, FAILED, f"It could not be handed out: {error}", again=True), {}

@@ -1,0 +1,58 @@
+"""What is to be done with a bank: which work, at which notes, and how."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TEXT, MIN_RATE
+from jorvik.core.modules.base import PlainText, Strict
+
+MOST_VALUES = 128
+"""Keys, velocities and the like, of each."""
+
+MOST_PIECES = 2_000_000
+
+WorkName = Literal["check", "measure", "render", "sweep", "samples", "sheet", "card"]
+Depth = Literal["16", "24", "32f"]
+
+Key = Annotated[float, Field(ge=0, le=127)]
+Velocity = Annotated[float, Field(ge=0, le=127)]
+Seconds = Annotated[float, Field(gt=0, le=60)]
+
+
+class SampleSettings(Strict):
+    """How a sample set is cut."""
+
+    silence_db: Annotated[float, Field(ge=-120, le=-20)] = -80.0
+    """What lies under it, from the loudest sample, is trimmed away at both ends."""
+    loops: bool = True
+    round_robin: Annotated[int, Field(ge=1, le=16)] = 1
+    """How many samples of each key and velocity, each of a seed of its own."""
+    matched: bool = False
+    """Whether all keys and velocities play at one loudness; left out, as loud as they are."""
+    name: Annotated[str, Field(max_length=200)] = "{patch}-{key}-v{velocity}{round}"
+    """What a file is called: {patch}, {key}, {number}, {velocity}, {round}."""
+
+
+class BankSettings(Strict):
+    """Which work, over which notes. What is left out is as the patch has it."""
+
+    work: WorkName
+    keys: list[Key] = Field(default_factory=list, max_length=MOST_VALUES)
+    velocities: list[Velocity] = Field(default_factory=list, max_length=MOST_VALUES)
+    lengths_s: list[Seconds] = Field(default_factory=list, max_length=MOST_VALUES)
+    seeds: list[Annotated[int, Field(ge=0, le=2**53)]] = Field(default_factory=list, max_length=MOST_VALUES)
+    phrases: list[dict[str, Any]] = Field(default_factory=list, max_length=MOST_VALUES)
+    rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = DEFAULT_RATE
+    depth: Depth = "24"
+    of: Annotated[PlainText, Field(max_length=160)] = "cutoff"
+    """What is swept."""
+    steps: Annotated[int, Field(ge=2, le=256)] = 24
+    card: dict[str, Any] | None = None
+    """The machine that patches are put on."""
+    ending: Literal["pdf", "html", "svg"] = "pdf"
+    paper: Literal["A4", "Letter"] = "A4"
+    samples: SampleSettings = Field(default_factory=SampleSettings)
+    lufs: Annotated[float, Field(ge=-60, le=0)] | None = None
+    """How loud every patch is to be: the gain that makes it so is told."""
+    notes: Annotated[str, Field(max_length=MAX_TEXT)] = ""

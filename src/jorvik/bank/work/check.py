@@ -1,0 +1,20 @@
+"""What the rules find in a patch at a note."""
+
+from collections.abc import Callable
+from dataclasses import asdict
+
+from jorvik.bank.pieces import Piece
+from jorvik.bank.work import Made
+from jorvik.core.findings import check
+
+
+def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:
+    """Return how many findings there are of each gravity, and each; what is set aside is counted apart."""
+    patch = piece.performed()
+    aside = {meant.finding for meant in patch.set_aside}
+    found = check(patch, cancelled=cancelled)
+    told = [finding for finding in found if finding.key not in aside]
+    count = {f"{gravity}s": sum(f.severity == gravity for f in told) for gravity in ("fault", "caution", "note")}
+    listed = [{name: asdict(f)[name] for name in ("rule", "severity", "sentence", "key")} for f in told]
+    rules = sorted({finding.rule for finding in told})
+    return Made({**count, "meant": len(found) - len(told), "rules": rules, "findings": listed})

@@ -1,0 +1,197 @@
+"""The command that works over a whole bank: a plan, then the work with its progress, then one table."""
+
+import argparse
+import json
+import signal
+import sys
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any, Final
+
+from jorvik.bank.doing import Limits, write_whole
+from jorvik.bank.pieces import Plan, plan
+from jorvik.bank.settings import BankSettings
+from jorvik.core.document.patch import read_document
+from jorvik.core.problems import Problem, from_validation, shown
+from jorvik.core.units.values import parse_value
+from jorvik.core.units.words import time_text
+
+STOPPED: Final = 130
+"""The exit code of a command that was stopped, as a shell has it."""
+
+_LINE_S: Final = 10.0
+
+
+def bank(args: argparse.Namespace) -> int:
+    """Work over a bank: 1 where a finding is a fault, a piece failed or something moved; 130 where it was stopped."""
+    from jorvik.bank import journal
+    from jorvik.bank.against import moved
+    from jorvik.bank.finishing import exit_code, finish, levelled
+    from jorvik.bank.results import read_table
+    from jorvik.formats.archive import from_path
+
+    made = plan(from_path(args.bank)[1], settings_from(args))
+    before = read_table(args.against) if args.against is not None else None
+    if not made.pieces and not made.unfit:
+        raise Problem(str(args.bank), "no document", "a bank with a patch in it")
+    as_json = args.progress == "json"
+    if not as_json:
+        print(plan_text(made, args.workers), file=sys.stderr)
+    if args.plan:
+        return 0
+    limits = Limits(args.seconds, round(args.memory * 1e6))
+    with journal.opened(args.out) as rows:
+        write_whole(args.out / "settings.json", made.settings.model_dump_json(indent=2).encode())
+        whole = True
+        if any(not rows.has(piece.id) for piece in made.pieces):
+            whole = _worked(args, made, rows, limits, as_json)
+        found = finish(made, rows.rows, args.out, before)
+    far = moved(before, found, args.tolerance) if before is not None else []
+    if args.write_gains is not None:
+        data, trouble = levelled(made, found)
+        args.write_gains.write_bytes(data)
+        print(*trouble, sep="\n", end="\n" if trouble else "", file=sys.stderr)
+    if not as_json:
+        for one in far[:50]:
+            print(one.sentence)
+        print(_said(found, args.out), file=sys.stderr)
+    return exit_code(found, len(far)) if whole else STOPPED
+
+
+def _worked(args: argparse.Namespace, made: Plan, rows: Any, limits: Limits, as_json: bool) -> bool:
+    """Do what is left; return whether all is done."""
+    from jorvik.bank.running import SchedulerGone, cluster, run
+
+    with (
+        _stopped() as cancelled,
+        cluster(args.workers, args.scheduler, limits) as client,
+        _progress(as_json) as told,
+    ):
+        try:
+            from_workers = args.scheduler is None or args.from_workers
+            return run(
+                client, made.pieces, rows, limits, args.out, from_workers=from_workers, cancelled=cancelled, told=told
+            )
+        except SchedulerGone:
+            print("jv: the scheduler is gone; what is done is kept. Run it again to go on.", file=sys.stderr)
+            return False
+
+
+def settings_from(args: argparse.Namespace) -> BankSettings:
+    """Return the settings that were typed. Raises Problem with the option, what was found and what would do."""
+    from pydantic import ValidationError
+
+    def values(text: str | None, unit: str, place: str) -> list[float]:
+        said = [one.strip() for one in (text or "").split(",") if one.strip()]
+        return [float(parse_value(one, unit, place, note_values=False).value) for one in said]
+
+    def document(path: Path | None) -> dict[str, Any] | None:
+        return None if path is None else read_document(path.read_bytes())
+
+    samples = {
+        "silence_db": args.silence,
+        "loops": not args.no_loops,
+        "round_robin": args.round_robin,
+        "matched": args.matched,
+        **({"name": args.name} if args.name else {}),
+    }
+    try:
+        return BankSettings(
+            work=args.work,
+            keys=values(args.keys, "key", "--keys"),
+            velocities=values(args.velocities, "velocity", "--velocities"),
+            lengths_s=values(args.lengths, "s", "--lengths"),
+            seeds=[round(one) for one in values(args.seeds, "count", "--seeds")],
+            phrases=[found for path in args.phrase if (found := document(path)) is not None],
+            rate=round(float(parse_value(args.rate, "Hz", "--rate", note_values=False).value)),
+            depth=args.depth,
+            of=args.of,
+            steps=args.steps,
+            card=document(args.card),
+            ending=args.ending,
+            paper=args.paper,
+            samples=samples,  # type: ignore[arg-type]
+            lufs=args.lufs,
+        )
+    except ValidationError as error:
+        raise from_validation(error, ()) from None
+
+
+def plan_text(made: Plan, workers: int) -> str:
+    """Return what is going to be done, in a sentence or two."""
+    patches = len({piece.file for piece in made.pieces})
+    said = f"{made.settings.work}: {patches} patches, {len(made.pieces)} pieces"
+    said += f", {time_text(float(f'{made.seconds:.3g}'))} of sound"
+    said += f"; about {time_text(float(f'{made.work_s / max(workers, 1):.2g}'))} on {workers} processes"
+    if made.file_bytes:
+        said += f", about {made.file_bytes / 1e6:.3g} MB of files"
+    for entry in made.unfit:
+        said += f"\n  {entry.trouble}"
+    return said + "."
+
+
+def _said(found: list[dict[str, Any]], out: Path) -> str:
+    count = {state: sum(record["state"] == state for record in found) for state in ("done", "failed", "set aside")}
+    said = ", ".join(f"{number} {state}" for state, number in count.items())
+    failed = [f"  {r['patch'] or r['file']}: {r['said']}" for r in found if r["state"] == "failed"]
+    return "\n".join([*failed[:20], f"{said}. Table and summary are in {shown(str(out))}."])
+
+
+@contextmanager
+def _stopped() -> Iterator[Callable[[], bool]]:
+    """Have what tells whether somebody wants it to stop; a second time it stops at once."""
+    asked = False
+
+    def stop(number: int, _: object) -> None:
+        nonlocal asked
+        asked = True
+        signal.signal(number, signal.SIG_DFL)
+
+    before = {number: signal.signal(number, stop) for number in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield lambda: asked
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+
+
+@contextmanager
+def _progress(as_json: bool) -> Iterator[Callable[[Any], None]]:
+    """Have what is told of progress: a bar on a terminal, a line now and then elsewhere, JSON for a program."""
+    if as_json:
+        yield lambda told: print(json.dumps(vars(told)), flush=True)
+        return
+    if sys.stderr.isatty():
+        from rich.console import Console
+        from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+
+        columns = (
+            TextColumn("{task.description}"),
+            BarColumn(),
+            MofNCompleteColumn(),
+            TextColumn("{task.fields[left]}"),
+        )
+        with Progress(*columns, console=Console(stderr=True)) as progress:
+            task = progress.add_task("", total=None, left="")
+
+            def shown_bar(told: Any) -> None:
+                progress.update(task, total=told.of, completed=told.done, left=_left(told))
+
+            yield shown_bar
+        return
+    last = 0.0
+
+    def line(told: Any) -> None:
+        nonlocal last
+        if time.monotonic() - last >= _LINE_S:
+            last = time.monotonic()
+            print(f"{told.done} of {told.of}{_left(told)}", file=sys.stderr, flush=True)
+
+    yield line
+
+
+def _left(told: Any) -> str:
+    failed = f", {told.failed} failed" if told.failed else ""
+    return failed + ("" if told.left_s is None else f", about {time_text(float(f'{told.left_s:.2g}'))} left")
