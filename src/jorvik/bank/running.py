@@ -4,10 +4,14 @@ A piece is handed out once; what comes back is in the journal before the next is
 under way than the workers can soon begin, so that a cancel is quick and memory stays flat however many there are.
 """
 
+import asyncio
+import concurrent.futures
+import logging
 import queue
 import time
+import uuid
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
@@ -35,8 +39,10 @@ CONFIG: Final = {
     "distributed.worker.daemon": False,
     "distributed.comm.timeouts.connect": f"{_GONE_S:g}s",
     "distributed.admin.log-format": "%(message)s",
-    "logging.distributed": "critical",
 }
+
+_LOST: Final = (OSError, TimeoutError, asyncio.CancelledError, concurrent.futures.CancelledError)
+"""What a client raises whose scheduler does not answer any more."""
 
 
 class Prepare(WorkerPlugin):  # type: ignore[misc]
@@ -73,6 +79,8 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
 
     Raises Problem where there is none at that address, or no worker comes.
     """
+    # What it would say of lost connections is said by us, in a sentence.
+    logging.getLogger("distributed").setLevel(logging.CRITICAL)
     with dask.config.set(CONFIG):
         if scheduler is None:
             # Above what a piece may take: the limit of its own process strikes first, and says so.
@@ -93,7 +101,8 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
         try:
             yield _ready(client, limits)
         finally:
-            client.close(timeout=1)
+            with suppress(*_LOST):
+                client.close(timeout=1)
 
 
 def _ready(client: Client, limits: Limits) -> Client:
@@ -134,20 +143,26 @@ def run(
     under_way: dict[str, Future] = {}
     began, worked = time.monotonic(), 0.0
     heard = time.monotonic()
+    # What an earlier run gave up may still be known to the scheduler under its name.
+    this_run = uuid.uuid4().hex[:8]
     version, target = engine_version(), str(folder.resolve()) if from_workers else None
 
     def fill() -> None:
-        room = max(_UNDER_WAY_EACH * sum(client.nthreads().values()), 1) - len(under_way)
+        with _known_gone():
+            threads = sum(client.nthreads().values())
+        room = max(_UNDER_WAY_EACH * threads, 1) - len(under_way)
         for _ in range(room):
             if (piece := next(waiting, None)) is None:
                 return
-            future = client.submit(do, piece, limits, version, target, key=f"{piece.stem}-{piece.id}", pure=False)
+            key = f"{piece.stem}-{piece.id}-{this_run}"
+            future = client.submit(do, piece, limits, version, target, key=key, pure=False)
             under_way[piece.id] = future
             future.add_done_callback(came.put)
 
     def say() -> None:
         seconds = time.monotonic() - began
-        told(Told(done, len(pieces), failed, seconds / worked * left if worked > 0.0 else None))
+        known = worked > 0.0 and done < len(pieces)
+        told(Told(done, len(pieces), failed, seconds / worked * left if known else None))
 
     say()
     fill()
@@ -164,7 +179,8 @@ def run(
         piece_id = next(name for name, known in under_way.items() if known.key == future.key)
         if future.status in ("cancelled", "lost"):
             raise SchedulerGone
-        row, files = _outcome(future, piece_id)
+        with _known_gone():
+            row, files = _outcome(future, piece_id)
         for name, data in files.items():
             write_whole(folder / name, data)
         journal.add(row)
@@ -175,6 +191,14 @@ def run(
         say()
         fill()
     return True
+
+
+@contextmanager
+def _known_gone() -> Iterator[None]:
+    try:
+        yield
+    except _LOST:
+        raise SchedulerGone from None
 
 
 def _still_there(client: Client, heard: float) -> float:

@@ -1,7 +1,6 @@
 """What the rules find in a patch at a note."""
 
 from collections.abc import Callable
-from dataclasses import asdict
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.work import Made
@@ -15,6 +14,6 @@ def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:
     found = check(patch, cancelled=cancelled)
     told = [finding for finding in found if finding.key not in aside]
     count = {f"{gravity}s": sum(f.severity == gravity for f in told) for gravity in ("fault", "caution", "note")}
-    listed = [{name: asdict(f)[name] for name in ("rule", "severity", "sentence", "key")} for f in told]
+    listed = [{name: getattr(f, name) for name in ("rule", "severity", "sentence", "key")} for f in told]
     rules = sorted({finding.rule for finding in told})
     return Made({**count, "meant": len(found) - len(told), "rules": rules, "findings": listed})

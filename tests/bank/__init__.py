@@ -1,0 +1,1 @@
+"""Tests of work over whole banks."""

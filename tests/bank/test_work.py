@@ -1,0 +1,171 @@
+"""What each work says of a piece, found a second way; files read back by another reader."""
+
+import io
+import json
+import struct
+import unittest
+import wave
+from typing import Any
+
+import numpy as np
+import soundfile
+
+from jorvik.bank.doing import FAILED, Limits, do
+from jorvik.bank.pieces import Piece, engine_version, plan
+from jorvik.bank.settings import BankSettings
+from jorvik.bank.work import Made, make
+from jorvik.bank.work.samples import sample_name, trimmed
+from jorvik.core.document.patch import check_patch
+from jorvik.core.engine.run import Cancelled
+from jorvik.core.findings import check
+from jorvik.core.problems import Problem
+from jorvik.core.voice.render import render
+from jorvik.formats.archive import Entry
+from jorvik.place import ROOT
+from tests.support import Json, demos, document, note
+
+HELD: Json = document(
+    [{"id": "open", "kind": "envelope", "attack_s": 0.01, "decay_s": 0.0, "sustain": 1.0, "release_s": 0.1}],
+    [{"source": "open", "destination": "amplitude", "amount": 0.5}],
+    name="Held",
+    voice={"base": {"amplitude": 0.0, "cutoff": 4000.0}},
+    performance=note(1.0, tail_s=0.5, key=57, velocity=100),
+)
+
+
+def piece(patch: Json, work: str, **more: Any) -> Piece:
+    (made,) = plan([Entry("a.json", patch)], BankSettings.model_validate({"work": work, **more})).pieces
+    return made
+
+
+def done(patch: Json, work: str, **more: Any) -> Made:
+    return make(piece(patch, work, **more), lambda: False)
+
+
+class Works(unittest.TestCase):
+    def test_a_render_is_the_sound_that_jv_render_makes(self) -> None:
+        made = done(HELD, "render", keys=[45], depth="32f")
+        (data,) = made.files.values()
+        samples, rate = soundfile.read(io.BytesIO(data))
+        wanted = render(check_patch(HELD).with_note(key=45.0), 48_000).samples
+        self.assertEqual(rate, 48_000)
+        np.testing.assert_allclose(samples, wanted, atol=1e-7)
+
+    def test_measured_is_what_formulas_say(self) -> None:
+        figures = done(HELD, "measure", rate=44_100).figures
+        self.assertAlmostEqual(figures["seconds"], 1.5, places=4)
+        self.assertEqual((figures["amplitude_peak"], figures["amplitude_rest"]), (0.5, 0.5))
+        samples = render(check_patch(HELD), 44_100).samples
+        self.assertAlmostEqual(
+            figures["crest_db"],
+            20 * np.log10(np.abs(samples).max() / np.sqrt((samples**2).mean())),
+            places=2,
+        )
+        # Released from 0.5 to 60 dB under it, from when the gate falls.
+        self.assertGreater(figures["inaudible_after_s"], 1.0)
+        self.assertLess(figures["inaudible_after_s"], 1.11)
+
+    def test_a_check_counts_what_is_not_set_aside(self) -> None:
+        clicks = demos()["wrong-click"]
+        figures = done(clicks, "check").figures
+        found = check(check_patch(clicks))
+        self.assertEqual(figures["faults"], sum(f.severity == "fault" for f in found))
+        self.assertIn("click", figures["rules"])
+        aside = {**clicks, "set_aside": [{"finding": f.key, "reason": "meant"} for f in found]}
+        figures = done(aside, "check").figures
+        self.assertEqual((figures["faults"], figures["rules"], figures["meant"]), (0, [], len(found)))
+
+    def test_a_sweep_tells_its_marks(self) -> None:
+        figures = done(HELD, "sweep", of="cutoff", steps=12).figures
+        self.assertEqual((figures["of"], figures["unit"]), ("cutoff", "Hz"))
+        self.assertGreater(figures["loudest_lufs"], figures["quietest_lufs"])
+
+    def test_a_card_tells_what_cannot_be_had(self) -> None:
+        card = json.loads((ROOT / "demo" / "cards" / "small-staithe.json").read_text())
+        made = done(demos()["night-watch"], "card", card=card)
+        whole = json.loads(next(iter(made.files.values())))
+        self.assertEqual(made.figures["controls"], len(whole["controls"]))
+        self.assertEqual(made.figures["cannot_said"], whole["cannot"])
+        cents = [abs(row["error"]) for row in whole["controls"] if row["error_unit"] == "cents"]
+        self.assertAlmostEqual(made.figures["worst_cents"], max(cents), places=3)
+
+    def test_a_sheet_is_a_page(self) -> None:
+        for ending, begins in (("html", b"<!doctype html>"), ("svg", b"<svg")):
+            made = done(HELD, "sheet", ending=ending)
+            self.assertEqual(list(made.files), [f"held.{ending}"])
+            self.assertTrue(made.files[f"held.{ending}"].startswith(begins))
+
+
+class Samples(unittest.TestCase):
+    def test_silence_is_trimmed_and_nothing_that_is_heard(self) -> None:
+        late = np.zeros((1000, 2))
+        late[300:700, 1] = 0.5
+        late[699, 1] = 0.5 * 10 ** (-79 / 20)
+        self.assertEqual(trimmed(late, -80.0), (300, 700))
+        self.assertEqual(trimmed(late, -60.0), (300, 699))
+        with self.assertRaisesRegex(Problem, "silence"):
+            trimmed(np.zeros((10, 2)), -80.0)
+
+    def test_a_held_note_is_looped_and_the_file_says_where(self) -> None:
+        made = done(HELD, "samples", depth="16")
+        ((name, data),) = made.files.items()
+        self.assertEqual(name, "Held-A3-v100.wav")
+        start, end = made.figures["loop_start"], made.figures["loop_end"]
+        # Read by the library's own reader, and the chunk by the letter of its format.
+        with wave.open(io.BytesIO(data)) as read:
+            self.assertEqual((read.getnchannels(), read.getsampwidth(), read.getframerate()), (2, 2, 48_000))
+            frames = np.frombuffer(read.readframes(read.getnframes()), dtype="<i2").reshape(-1, 2)
+        self.assertEqual(struct.unpack_from("<I", data, 4)[0], len(data) - 8)
+        at = data.index(b"smpl")
+        size, _, _, period, unity = struct.unpack_from("<5I", data, at + 4)
+        loops = struct.unpack_from("<I", data, at + 8 + 28)[0]
+        _, kind, first, last = struct.unpack_from("<4I", data, at + 8 + 36)
+        self.assertEqual((size, unity, loops, kind), (60, 57, 1, 0))
+        self.assertEqual(period, round(1e9 / 48_000))
+        self.assertEqual((first, last + 1), (start, end))
+        hertz = 220.0
+        periods = (end - start) * hertz / 48_000
+        self.assertLess(abs(periods - round(periods)) * 48_000 / hertz, 1.0)
+        before, after = frames[start - 400 : start, 0] / 32768, frames[end - 400 : end, 0] / 32768
+        np.testing.assert_allclose(before, after, atol=0.02 * np.abs(after).max())
+
+    def test_what_falls_is_not_looped(self) -> None:
+        falls = demos()["barge-bell"]
+        self.assertIsNone(done(falls, "samples").figures["loop_start"])
+
+    def test_names_are_the_users_own(self) -> None:
+        self.assertEqual(sample_name("{number}_{velocity}{round}", "X", "x", 61, 80, {"seed": 4}), "61_80-r4.wav")
+        for bad in ("{what}", "a/b", "{", "..", ""):
+            with self.subTest(bad), self.assertRaisesRegex(Problem, "the names"):
+                sample_name(bad, "X", "x", 61, 80, {})
+
+
+class Bounds(unittest.TestCase):
+    def row(self, of: Json, limits: Limits, version: str = "") -> tuple[str, str, bool]:
+        row, _ = do(piece(of, "render"), limits, version or engine_version(), None)
+        return row.state, row.said, row.again
+
+    def test_what_takes_too_long_is_named(self) -> None:
+        state, said, again = self.row(HELD, Limits(seconds=0.0))
+        self.assertEqual((state, said, again), (FAILED, "It took longer than 0 s.", False))
+
+    def test_what_comes_to_no_number_is_named(self) -> None:
+        grows: Json = {"id": "grows", "kind": "mix", "inputs": [{"source": "grows", "gain": 900}, {"source": "gate"}]}
+        endless = document([grows], [{"source": "grows", "destination": "fold", "amount": 1.0}])
+        state, said, again = self.row(endless, Limits())
+        self.assertEqual((state, again), (FAILED, False))
+        self.assertIn("grows", said)
+
+    def test_another_version_is_not_mixed_in(self) -> None:
+        state, said, again = self.row(HELD, Limits(), "other")
+        self.assertEqual((state, again), (FAILED, True))
+        self.assertIn("another version", said)
+
+    def test_a_piece_gives_up_when_it_is_told(self) -> None:
+        for work in ("check", "measure", "render", "sweep", "samples", "sheet"):
+            with self.subTest(work), self.assertRaises(Cancelled):
+                make(piece(HELD, work), lambda: True)
+
+
+if __name__ == "__main__":
+    unittest.main()
