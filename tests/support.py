@@ -5,6 +5,7 @@ import atexit
 import json
 import os
 import shutil
+import tempfile
 import threading
 import time
 import uuid
@@ -60,6 +61,11 @@ def demos() -> dict[str, Json]:
 
 
 _stops: list[Any] = []
+
+# What works over banks write goes with the process that asked for them; those that it begins have the same folder.
+if "JORVIK_BANKS" not in os.environ:
+    os.environ["JORVIK_BANKS"] = tempfile.mkdtemp(prefix="jorvik-banks-")
+    _stops.append(lambda: shutil.rmtree(os.environ["JORVIK_BANKS"], ignore_errors=True))
 
 
 def remove_orphans(stem: Path) -> None:

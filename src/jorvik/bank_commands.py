@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import signal
 import sys
 import time
@@ -12,7 +13,7 @@ from typing import Any, Final
 
 from jorvik.bank.doing import Limits, write_whole
 from jorvik.bank.pieces import Plan, plan
-from jorvik.bank.settings import BankSettings
+from jorvik.bank.settings import BankSettings, typed_notes
 from jorvik.core.document.patch import read_document
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.units.values import parse_value
@@ -22,6 +23,8 @@ STOPPED: Final = 130
 """The exit code of a command that was stopped, as a shell has it."""
 
 _LINE_S: Final = 10.0
+_MOST_TOLD: Final = 200
+_HANDED_OVER_S: Final = 60.0
 
 
 def bank(args: argparse.Namespace) -> int:
@@ -42,7 +45,8 @@ def bank(args: argparse.Namespace) -> int:
     if args.plan:
         return 0
     limits = Limits(args.seconds, round(args.memory * 1e6))
-    with journal.opened(args.out) as rows:
+    # One that is ended by the end of its server may take a moment to let go of the folder.
+    with journal.opened(args.out, _HANDED_OVER_S if as_json else 0.0) as rows:
         write_whole(args.out / "settings.json", made.settings.model_dump_json(indent=2).encode())
         whole = True
         if any(not rows.has(piece.id) for piece in made.pieces):
@@ -53,9 +57,9 @@ def bank(args: argparse.Namespace) -> int:
         data, trouble = levelled(made, found)
         args.write_gains.write_bytes(data)
         print(*trouble, sep="\n", end="\n" if trouble else "", file=sys.stderr)
+    for one in far[:_MOST_TOLD]:
+        print(f"moved: {one.sentence}", file=sys.stderr if as_json else sys.stdout)
     if not as_json:
-        for one in far[:50]:
-            print(one.sentence)
         print(_said(found, args.out), file=sys.stderr)
     return exit_code(found, len(far)) if whole else STOPPED
 
@@ -83,10 +87,6 @@ def settings_from(args: argparse.Namespace) -> BankSettings:
     """Return the settings that were typed. Raises Problem with the option, what was found and what would do."""
     from pydantic import ValidationError
 
-    def values(text: str | None, unit: str, place: str) -> list[float]:
-        said = [one.strip() for one in (text or "").split(",") if one.strip()]
-        return [float(parse_value(one, unit, place, note_values=False).value) for one in said]
-
     def document(path: Path | None) -> dict[str, Any] | None:
         return None if path is None else read_document(path.read_bytes())
 
@@ -98,12 +98,11 @@ def settings_from(args: argparse.Namespace) -> BankSettings:
         **({"name": args.name} if args.name else {}),
     }
     try:
+        if args.settings is not None:
+            return BankSettings.model_validate_json(args.settings.read_bytes())
         return BankSettings(
             work=args.work,
-            keys=values(args.keys, "key", "--keys"),
-            velocities=values(args.velocities, "velocity", "--velocities"),
-            lengths_s=values(args.lengths, "s", "--lengths"),
-            seeds=[round(one) for one in values(args.seeds, "count", "--seeds")],
+            **typed_notes(vars(args), "--"),  # type: ignore[arg-type]
             phrases=[found for path in args.phrase if (found := document(path)) is not None],
             rate=round(float(parse_value(args.rate, "Hz", "--rate", note_values=False).value)),
             depth=args.depth,
@@ -143,6 +142,7 @@ def _said(found: list[dict[str, Any]], out: Path) -> str:
 def _stopped() -> Iterator[Callable[[], bool]]:
     """Have what tells whether somebody wants it to stop; a second time it stops at once."""
     asked = False
+    parent = os.getppid()
 
     def stop(number: int, _: object) -> None:
         nonlocal asked
@@ -151,7 +151,8 @@ def _stopped() -> Iterator[Callable[[], bool]]:
 
     before = {number: signal.signal(number, stop) for number in (signal.SIGINT, signal.SIGTERM)}
     try:
-        yield lambda: asked
+        # Whoever began it and is gone wants nothing of it any more.
+        yield lambda: asked or os.getppid() != parent
     finally:
         for number, handler in before.items():
             signal.signal(number, handler)

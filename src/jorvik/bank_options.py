@@ -42,4 +42,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--against", type=Path, metavar="DIR", help="an earlier run: what moved since, exit code 1")
     parser.add_argument("--tolerance", type=float, default=1.0, help="times the usual one, for --against")
     parser.add_argument("--plan", action="store_true", help="say what would be done, and end")
+    # For the server, which has settings from a form, and ends it by ending itself.
+    parser.add_argument("--settings", type=Path, help=argparse.SUPPRESS)
     parser.add_argument("--progress", choices=("auto", "json"), default="auto", help=argparse.SUPPRESS)

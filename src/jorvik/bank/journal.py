@@ -3,6 +3,7 @@
 import fcntl
 import json
 import os
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import asdict
@@ -13,6 +14,7 @@ from jorvik.bank.doing import DONE, Row
 from jorvik.core.problems import Problem
 
 JOURNAL: Final = "journal.jsonl"
+_POLL_S: Final = 0.1
 
 
 class Journal:
@@ -39,19 +41,29 @@ class Journal:
 
 
 @contextmanager
-def opened(folder: Path) -> Iterator[Journal]:
-    """Have the journal of a folder. Raises Problem where another command works there."""
+def opened(folder: Path, patience_s: float = 0.0) -> Iterator[Journal]:
+    """Have the journal of a folder. Raises Problem where another command works there, and goes on to."""
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / JOURNAL
     with path.open("a+b") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            raise Problem(str(folder), "another command that works in it", "waited for, or another folder") from None
+        began = time.monotonic()
+        while not _locked(file):
+            if time.monotonic() - began >= patience_s:
+                raise Problem(str(folder), "another command that works in it", "waited for, or another folder")
+            time.sleep(_POLL_S)
         whole, rows = _read(path.read_bytes())
         # What was cut off in the middle of a line when the power went is written anew.
         file.truncate(whole)
         yield Journal(file, folder, rows)
+
+
+def _locked(file: IO[bytes]) -> bool:
+    """Take the file for this process alone; tell whether it could be had."""
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    return True
 
 
 def read(folder: Path) -> dict[str, Row]:

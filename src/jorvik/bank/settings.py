@@ -1,11 +1,13 @@
 """What is to be done with a bank: which work, at which notes, and how."""
 
-from typing import Annotated, Any, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Final, Literal
 
 from pydantic import Field
 
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TEXT, MIN_RATE
 from jorvik.core.modules.base import PlainText, Strict
+from jorvik.core.units.values import parse_value
 
 MOST_VALUES = 128
 """Keys, velocities and the like, of each."""
@@ -18,6 +20,31 @@ Depth = Literal["16", "24", "32f"]
 Key = Annotated[float, Field(ge=0, le=127)]
 Velocity = Annotated[float, Field(ge=0, le=127)]
 Seconds = Annotated[float, Field(gt=0, le=60)]
+
+
+_TYPED: Final = {
+    "keys": ("keys", "key"),
+    "velocities": ("velocities", "velocity"),
+    "lengths": ("lengths_s", "s"),
+    "seeds": ("seeds", "count"),
+}
+
+
+def typed_notes(typed: Mapping[str, str | None], place: str = "") -> dict[str, list[float]]:
+    """Return lists of values as they are typed, with commas between: under the names that the settings have for them.
+
+    Raises Problem with which of them it is, what was found and what would do.
+
+    >>> typed_notes({"keys": "C2, C3", "velocities": "", "lengths": "500ms"})
+    {'keys': [36.0, 48.0], 'lengths_s': [0.5]}
+    """
+    found: dict[str, list[float]] = {}
+    for name, (field, unit) in _TYPED.items():
+        said = [one.strip() for one in (typed.get(name) or "").split(",") if one.strip()]
+        if said:
+            values = [parse_value(one, unit, f"{place}{name}", note_values=False).value for one in said]
+            found[field] = [float(value) for value in values]
+    return found
 
 
 class SampleSettings(Strict):

@@ -28,6 +28,7 @@ from jorvik.store.library import LibraryStore
 from jorvik.store.logbook import Logbook
 from jorvik.web import (
     assist,
+    banks,
     changes,
     compute,
     documents,
@@ -98,7 +99,14 @@ def create_app(settings: Settings) -> FastAPI:
         machine.router,
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 413, 422, 503))
-    for router in (documents.health, jobs.router, library.router, logbook.router, *map(documents.router_for, KINDS)):
+    for router in (
+        documents.health,
+        jobs.router,
+        banks.router,
+        library.router,
+        logbook.router,
+        *map(documents.router_for, KINDS),
+    ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
     app.include_router(live.router, prefix="/api")
     for error, answer in _ANSWERS.items():
@@ -138,7 +146,7 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     scheduler = app.state.scheduler = Scheduler()
     stage = app.state.stage = live.Stage()
     completer = app.state.completer = logbook.Completer(app.state.logbook, scheduler)
-    working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler)
+    working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler, app.state.library)
     try:
         await anyio.to_thread.run_sync(scheduler.begin)
         working.begin()

@@ -12,6 +12,8 @@ from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
 from jorvik.formats.wav import RATES, wav_bytes
 from jorvik.store.jobs import Made
+from jorvik.store.library import LibraryStore
+from jorvik.web.banks import BankJob, bank_about, bank_title, keep_judgements, made_bank
 from jorvik.web.files import file_stem
 from jorvik.web.forms import Form, Play, SoundRequest, VoltageRequest
 from jorvik.web.matching import MatchJob, made_match, match_about, match_title
@@ -34,7 +36,9 @@ class VoltageJob(VoltageRequest):
     kind: Literal["voltage"]
 
 
-JobRequest = Annotated[SoundJob | VoltageJob | PrintJob | SweepJob | MapJob | MatchJob, Field(discriminator="kind")]
+JobRequest = Annotated[
+    SoundJob | VoltageJob | PrintJob | SweepJob | MapJob | MatchJob | BankJob, Field(discriminator="kind")
+]
 """The form of any job."""
 
 
@@ -49,6 +53,8 @@ class JobKind:
     Run in a process of its own."""
     about: Callable[[Any], dict[str, Any]] = lambda _: {}
     """Returns what is worth saying of it from the beginning on."""
+    after: Callable[[Any, Made, LibraryStore], None] = lambda *_: None
+    """Keeps what of a result belongs elsewhere in the library."""
 
 
 def _name(form: Play) -> str:
@@ -76,5 +82,6 @@ JOB_KINDS: Final = {
     "sweep": JobKind(SweepJob, sweep_title, made_sweep, sweep_about),
     "match": JobKind(MatchJob, match_title, made_match, match_about),
     "map": JobKind(MapJob, sweep_title, made_map, sweep_about),
+    "bank": JobKind(BankJob, bank_title, made_bank, bank_about, keep_judgements),
 }
 """Every kind that there is."""

@@ -17,6 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
 from jorvik.store.jobs import Job, JobStore, Made
+from jorvik.store.library import LibraryStore
 from jorvik.web.job_kinds import JOB_KINDS, JobRequest
 from jorvik.web.scheduler import Scheduler
 from jorvik.web.store_calls import when_there
@@ -32,8 +33,9 @@ router = APIRouter(prefix="/jobs")
 class Jobs:
     """Runs the jobs that a store keeps, the oldest first. It belongs to one event loop."""
 
-    def __init__(self, store: JobStore, scheduler: Scheduler) -> None:
+    def __init__(self, store: JobStore, scheduler: Scheduler, library: LibraryStore) -> None:
         self.store = store
+        self._library = library
         self._scheduler = scheduler
         self._waiting = asyncio.Event()
         self._cancels: dict[uuid.UUID, threading.Event] = {}
@@ -60,6 +62,11 @@ class Jobs:
         """Look for work: something was asked for."""
         self._waiting.set()
 
+    def wake_soon(self) -> None:
+        """Look for work, asked from another thread than the loop's."""
+        if self._running is not None:
+            self._running.get_loop().call_soon_threadsafe(self._waiting.set)
+
     def cancel(self, job_id: uuid.UUID) -> None:
         """Have a running job given up."""
         if job_id in self._cancels:
@@ -82,6 +89,7 @@ class Jobs:
             form = kind.form.model_validate(request)
             made = await self._scheduler.run_job(_make, (job.kind, form), cancel.is_set, self._teller(job.id))
             await when_there(lambda: self.store.finish(job.id, made))
+            await when_there(lambda: kind.after(form, made, self._library))
         except Cancelled:
             # Cancelled by its asker, whose call has written so; or we are being stopped, and it will be begun anew.
             pass

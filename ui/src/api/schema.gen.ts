@@ -1052,6 +1052,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bank/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Plan
+         * @description Return what would be done: how many pieces, how long they sound, how long it takes, how large what it writes.
+         */
+        post: operations["post_plan_api_bank_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bank/runs/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Run
+         * @description Begin a work under an identity of the asker's own, over the patches as they stand now; asked again it is it.
+         */
+        put: operations["put_run_api_bank_runs__run__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bank/runs/{run}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Table
+         * @description Return the table of a work that has ended, however it did.
+         */
+        get: operations["get_table_api_bank_runs__run__table_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bank/runs/{run}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File
+         * @description Return a file that a work made.
+         */
+        get: operations["get_file_api_bank_runs__run__files__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bank/runs/{run}/all.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get All
+         * @description Return everything that a work made, as one zip.
+         */
+        get: operations["get_all_api_bank_runs__run__all_zip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -2398,6 +2498,164 @@ export interface components {
             name: string;
             /** Count */
             count: number;
+        };
+        /**
+         * BankJob
+         * @description A work over documents that were set aside for it.
+         */
+        BankJob: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bank";
+            /**
+             * Run
+             * Format: uuid
+             */
+            run: string;
+            /** Work */
+            work: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Patches
+             * @default 0
+             */
+            patches?: number;
+            /**
+             * Pieces
+             * @default 0
+             */
+            pieces?: number;
+            /** Against */
+            against?: string | null;
+        };
+        /**
+         * BankPlan
+         * @description What would be done.
+         */
+        BankPlan: {
+            /** Patches */
+            patches: number;
+            /** Pieces */
+            pieces: number;
+            /** Sound S */
+            sound_s: number;
+            /** Work S */
+            work_s: number;
+            /** File Bytes */
+            file_bytes: number;
+            /** Unfit */
+            unfit: string[];
+        };
+        /**
+         * BankRequest
+         * @description Which patches, and what is done with them.
+         */
+        BankRequest: {
+            /** Ids */
+            ids: string[];
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            settings: components["schemas"]["BankSettings"];
+            /**
+             * @default {
+             *       "keys": "",
+             *       "velocities": "",
+             *       "lengths": "",
+             *       "seeds": ""
+             *     }
+             */
+            notes?: components["schemas"]["TypedNotes"];
+            /** Against */
+            against?: string | null;
+        };
+        /**
+         * BankSettings
+         * @description Which work, over which notes. What is left out is as the patch has it.
+         */
+        BankSettings: {
+            /**
+             * Work
+             * @enum {string}
+             */
+            work: "check" | "measure" | "render" | "sweep" | "samples" | "sheet" | "card";
+            /** Keys */
+            keys?: number[];
+            /** Velocities */
+            velocities?: number[];
+            /** Lengths S */
+            lengths_s?: number[];
+            /** Seeds */
+            seeds?: number[];
+            /** Phrases */
+            phrases?: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+            /**
+             * Depth
+             * @default 24
+             * @enum {string}
+             */
+            depth?: "16" | "24" | "32f";
+            /**
+             * Of
+             * @default cutoff
+             */
+            of?: string;
+            /**
+             * Steps
+             * @default 24
+             */
+            steps?: number;
+            /** Card */
+            card?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Ending
+             * @default pdf
+             * @enum {string}
+             */
+            ending?: "pdf" | "html" | "svg";
+            /**
+             * Paper
+             * @default A4
+             * @enum {string}
+             */
+            paper?: "A4" | "Letter";
+            samples?: components["schemas"]["SampleSettings"];
+            /** Lufs */
+            lufs?: number | null;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+        };
+        /**
+         * BankTable
+         * @description What became of each piece.
+         */
+        BankTable: {
+            /** Rows */
+            rows: {
+                [key: string]: unknown;
+            }[];
+            /** Of */
+            of: number;
         };
         /**
          * Brought
@@ -5909,6 +6167,37 @@ export interface components {
             reset?: string | number;
         };
         /**
+         * SampleSettings
+         * @description How a sample set is cut.
+         */
+        SampleSettings: {
+            /**
+             * Silence Db
+             * @default -80
+             */
+            silence_db?: number;
+            /**
+             * Loops
+             * @default true
+             */
+            loops?: boolean;
+            /**
+             * Round Robin
+             * @default 1
+             */
+            round_robin?: number;
+            /**
+             * Matched
+             * @default false
+             */
+            matched?: boolean;
+            /**
+             * Name
+             * @default {patch}-{key}-v{velocity}{round}
+             */
+            name?: string;
+        };
+        /**
          * Save
          * @description A form to keep the present draft as a revision.
          */
@@ -6677,6 +6966,32 @@ export interface components {
              * @default 4
              */
             beats_per_bar?: number;
+        };
+        /**
+         * TypedNotes
+         * @description At which notes, as it is typed: values with commas between; nothing for the patch's own.
+         */
+        TypedNotes: {
+            /**
+             * Keys
+             * @default
+             */
+            keys?: string;
+            /**
+             * Velocities
+             * @default
+             */
+            velocities?: string;
+            /**
+             * Lengths
+             * @default
+             */
+            lengths?: string;
+            /**
+             * Seeds
+             * @default
+             */
+            seeds?: string;
         };
         /**
          * TypedRow
@@ -10271,7 +10586,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MapJob"] | components["schemas"]["MatchJob"];
+                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MapJob"] | components["schemas"]["MatchJob"] | components["schemas"]["BankJob"];
             };
         };
         responses: {
@@ -10570,6 +10885,389 @@ export interface operations {
             header?: never;
             path: {
                 job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    post_plan_api_bank_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BankRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BankPlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    put_run_api_bank_runs__run__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BankRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_table_api_bank_runs__run__table_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BankTable"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_file_api_bank_runs__run__files__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    get_all_api_bank_runs__run__all_zip_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
             };
             cookie?: never;
         };

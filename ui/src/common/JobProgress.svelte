@@ -17,4 +17,7 @@
   .progress {
     width: 90px;
   }
+  .progress :global(.inside) {
+    background: var(--ink);
+  }
 </style>

@@ -7,12 +7,24 @@
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import type { ActName } from './shelf.svelte';
+  import { bank as work } from '../bank/bank-now';
   import { shelf, then } from './shelf-now';
 
   /** What can be done: with what is chosen, with the bank that is shown, or with the open patch. */
   const wanted = shelf.wanted;
   const count = $derived(shelf.chosen.size);
   const bank = $derived(shelf.banks.find((one) => one.id === wanted.bank));
+
+  /** Checks what is chosen, as a work like any other, and looks at the list again when it has ended. */
+  async function judge(): Promise<void> {
+    work.choose([...shelf.chosen], '');
+    work.set({ work: 'check' });
+    await work.begin(() => void messages.attempt(() => shelf.look()));
+    messages.say(`Judging ${count}; it goes on in the background.`, false, {
+      label: 'Look',
+      run: () => (workbench.view = 'bank')
+    });
+  }
 
   /** Does something with what is chosen; # in what it says stands for how many. */
   function act(name: ActName, says: string, more: { tag?: string; bank?: string } = {}): void {
@@ -59,9 +71,15 @@
         data-hint="As one zip, with a list of what is in it">Write out</Button
       >
       <Button
-        disabled={shelf.judging !== null}
-        onclick={() => void messages.attempt(() => shelf.judge())}
+        onclick={() => void messages.attempt(judge)}
         data-hint="How loud each is, and what the rules find in it: then it can be found by these">Judge</Button
+      >
+      <Button
+        onclick={() => {
+          work.choose([...shelf.chosen], shelf.banks.find((one) => one.id === wanted.bank)?.name ?? '');
+          workbench.view = 'bank';
+        }}
+        data-hint="Checked, measured, rendered, sampled or printed, all of them">Work on them…</Button
       >
       <Button onclick={() => void messages.attempt(() => shelf.remove([...shelf.chosen], 'It'))}>Delete</Button>
     {/if}
@@ -98,12 +116,6 @@
         >Trace (CSV)</Button
       >
     {/if}
-  {/if}
-  {#if shelf.judging}
-    <span role="status"
-      >judging {shelf.judging.done + 1} of {shelf.judging.of}
-      <Button look="bare" onclick={() => (shelf.judging = null)}>cancel</Button></span
-    >
   {/if}
 </div>
 

@@ -70,8 +70,6 @@ export class Shelf {
   readonly chosen = new SvelteSet<string>();
   /** Pictures that were made since the page was asked for. */
   readonly pictures = new SvelteMap<string, LibraryHead['picture']>();
-  /** How far judging many is; null where nobody judges. */
-  judging: { done: number; of: number } | null = $state.raw(null);
   /** What came in last, where not all of it was kept. */
   brought: Brought[] = $state.raw([]);
   loading = $state(true);
@@ -178,20 +176,6 @@ export class Shelf {
   async chooseAll(): Promise<void> {
     const ids = await unwrap(api.GET('/api/library/ids', { params: { query: this.query } }));
     for (const id of ids) this.chosen.add(id);
-  }
-
-  /** Judges what is chosen, one after the other, so that it can be found by loudness and by findings. */
-  async judge(): Promise<void> {
-    const ids = [...this.chosen];
-    for (const [done, id] of ids.entries()) {
-      this.judging = { done, of: ids.length };
-      await messages.attempt(async () => {
-        await unwrap(api.POST('/api/library/judged/{document_id}', { params: { path: { document_id: id } } }));
-      });
-      if (!this.judging) break;
-    }
-    this.judging = null;
-    await this.look();
   }
 
   async makeBank(name: string): Promise<void> {

@@ -109,6 +109,15 @@
           >
         </thead>
         <tbody>
+          {#each found.rows.filter((one) => one.control.startsWith('slot ')) as row (row.control)}
+            <tr>
+              <th scope="row">{row.control}</th>
+              <td><b>{row.nearest}</b></td>
+              <td>{row.wanted}</td>
+              <td class:far={row.error_text !== 'exact'}>{row.error_text}</td>
+              {#if typing}<td></td>{/if}
+            </tr>
+          {/each}
           {#each card.controls ?? [] as control (control.name)}
             {@const row = given.get(control.name)}
             <tr class:unused={!row}>

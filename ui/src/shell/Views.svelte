@@ -54,10 +54,10 @@
     border-radius: 0;
     background: none;
     color: var(--faint);
-    font-size: 14px;
+    font-size: 13px;
     font-weight: 400;
     line-height: 22px;
-    padding: 1px 7px;
+    padding: 1px 6px;
     cursor: pointer;
   }
   .views :global(.tab[aria-selected='true']) {

@@ -1,5 +1,6 @@
 /** The views of a patch: a line for each, from which tabs, shortcuts and the help page come. */
 import type { Component } from 'svelte';
+import BankView from '../bank/BankView.svelte';
 import CompareView from '../compare/CompareView.svelte';
 import LibraryView from '../library/LibraryView.svelte';
 import LogbookView from '../logbook/LogbookView.svelte';
@@ -63,6 +64,13 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'P',
     says: 'everything that is kept: found, in banks, and acted on many at once',
     shows: LibraryView
+  },
+  {
+    id: 'bank',
+    title: 'Bank',
+    key: 'W',
+    says: 'work over many patches: checked, measured, rendered, sampled, printed',
+    shows: BankView
   },
   {
     id: 'logbook',

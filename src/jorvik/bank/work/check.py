@@ -1,10 +1,12 @@
-"""What the rules find in a patch at a note."""
+"""What the rules find in a patch at a note, and how loud it is."""
 
 from collections.abc import Callable
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.work import Made
+from jorvik.bank.work.measure import sound_figures
 from jorvik.core.findings import check
+from jorvik.core.voice.render import render
 
 
 def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:
@@ -16,4 +18,5 @@ def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:
     count = {f"{gravity}s": sum(f.severity == gravity for f in told) for gravity in ("fault", "caution", "note")}
     listed = [{name: getattr(f, name) for name in ("rule", "severity", "sentence", "key")} for f in told]
     rules = sorted({finding.rule for finding in told})
-    return Made({**count, "meant": len(found) - len(told), "rules": rules, "findings": listed})
+    loud = sound_figures(render(patch, cancelled=cancelled))
+    return Made({**count, "meant": len(found) - len(told), "rules": rules, "findings": listed, **loud})

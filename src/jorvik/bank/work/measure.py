@@ -22,12 +22,12 @@ def sound_figures(sound: Sound) -> dict[str, Any]:
     """Return how loud and bright a sound is, and what the limiter took of it."""
     found = levels(sound.samples, sound.rate)
     return {
-        "seconds": len(sound.samples) / sound.rate,
         "loudness_lufs": round(found.loudness_lufs, 3),
         "true_peak_db": round(found.true_peak_db, 3),
         "crest_db": round(found.crest_db, 3),
         "centroid_hz": round(spectral_centroid(sound.samples, sound.rate), 2),
         "limited_db": round(sound.limited_db, 3),
+        "seconds": len(sound.samples) / sound.rate,
     }
 
 

@@ -1,0 +1,139 @@
+"""Work over many patches from the screen: planned, begun, stopped, gone on with, looked at, written back."""
+
+import csv
+import io
+import json
+import re
+import uuid
+import zipfile
+from pathlib import Path
+
+from playwright.sync_api import Locator, Page, expect
+
+from jorvik.core.document.patch import check_patch
+from jorvik.core.measure.sound import loudness
+from jorvik.core.voice.render import render
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import PATCHES
+from jorvik.store.library import LibraryStore
+from tests.browser.driver import BrowserCase
+from tests.support import RATE, Json, document, note
+
+PATIENCE_MS = 120_000
+
+
+class Banks(BrowserCase):
+    ids: dict[str, str]
+
+    def setUp(self) -> None:
+        super().setUp()
+        store, library = DocumentStore(self.served.engine, PATCHES), LibraryStore(self.served.engine)
+        known = {head.name: head.id for head in store.heads()}
+        for number in range(6):
+            held: Json = document(
+                name=f"Quay {number}",
+                voice={"base": {"cutoff": 800.0 + 100 * number, "amplitude": 0.3}},
+                performance=note(0.4, tail_s=0.1, key=57),
+            )
+            if held["name"] not in known:
+                known[held["name"]] = store.create(held).id
+        bank = next((bank.id for bank in library.banks() if bank.name == "Quay"), None) or library.make_bank("Quay").id
+        library.put_in_bank(bank, [known[f"Quay {number}"] for number in range(6)])
+        self.ids = {name: str(one) for name, one in known.items()}
+        self.page.reload()
+        self.page.get_by_role("tab", name="Bank").click()
+
+    def fill(self, field: Locator, text: str) -> None:
+        field.fill(text)
+        field.press("Enter")
+
+    def view(self, page: Page | None = None) -> Locator:
+        return (page or self.page).get_by_role("group", name="Work over a bank")
+
+    def choose(self, work: str, **notes: str) -> None:
+        view = self.view()
+        view.get_by_label("Which patches").select_option(label="the bank Quay")
+        view.get_by_label("What is done with them").select_option(work)
+        for name, text in notes.items():
+            self.fill(view.get_by_label(f"At which {name}"), text)
+
+    def begin(self, pieces: int) -> None:
+        expect(self.view()).to_contain_text(f"{pieces} pieces")
+        self.view().get_by_role("button", name="Begin").click()
+
+    def table(self, of: str) -> Locator:
+        return self.view().get_by_role("table", name=f"What came of {of} of Quay")
+
+    def test_measured_over_notes_and_its_gains_written(self) -> None:
+        self.choose("measure", velocities="40, 118")
+        self.fill(self.view().get_by_label("Wanted loudness in LUFS"), "-24")
+        self.begin(12)
+        table = self.table("Measure")
+        expect(table.get_by_role("row")).to_have_count(13, timeout=PATIENCE_MS)
+        heads = table.get_by_role("columnheader").all_inner_texts()
+        row = table.get_by_role("row").filter(has_text="Quay 2").first
+        cells = dict(zip(heads[1:], row.get_by_role("cell").all_inner_texts(), strict=True))
+        of = check_patch(DocumentStore(self.served.engine, PATCHES).get(self.id_of("Quay 2")).document)
+        lufs = loudness(render(of.with_note(velocity=float(cells["velocity"])), RATE).samples, RATE)
+        said = float(cells["loudness, LUFS"].replace("−", "-"))
+        self.assertAlmostEqual(said, lufs, delta=0.01)
+        self.assertAlmostEqual(float(cells["gain, dB"].replace("−", "-")), -24.0 - lufs, delta=0.01)
+        with self.page.expect_download() as download:
+            self.view().get_by_role("link", name="CSV").click()
+        rows = list(csv.DictReader(io.StringIO(Path(download.value.path()).read_text())))
+        self.assertEqual(len(rows), 12)
+        self.view().get_by_role("button", name="Write the gains").click()
+        expect(self.page.get_by_role("status").filter(has_text="have their gain")).to_contain_text("6 patches")
+        of = check_patch(DocumentStore(self.served.engine, PATCHES).get(self.id_of("Quay 3")).document)
+        now = render(of.with_note(velocity=118.0), RATE)
+        self.assertAlmostEqual(loudness(now.samples, now.rate), -24.0, delta=0.1)
+
+    def id_of(self, name: str) -> uuid.UUID:
+        return next(head.id for head in DocumentStore(self.served.engine, PATCHES).heads(name) if head.name == name)
+
+    def test_a_sample_set_comes_back_with_its_map(self) -> None:
+        self.choose("samples", keys="C3, C4", velocities="60, 127")
+        self.begin(24)
+        expect(self.table("Samples").get_by_role("row")).to_have_count(25, timeout=PATIENCE_MS)
+        expect(self.table("Samples")).to_contain_text("every key and velocity sounds one sample")
+        with self.page.expect_download() as download:
+            self.view().get_by_role("link", name="Everything").click()
+        with zipfile.ZipFile(download.value.path()) as archive:
+            names = archive.namelist()
+            mapped = re.findall(r"sample=(\S.*?\.wav)", archive.read("quay-1.sfz").decode())
+            self.assertEqual(len(mapped), 4)
+            self.assertTrue(set(mapped) <= set(names))
+            self.assertEqual(json.loads(archive.read("settings.json"))["keys"], [48.0, 60.0])
+
+    def test_it_is_stopped_and_another_is_planned_with_what_is_wrong_said(self) -> None:
+        self.choose("render", keys="C2, C3, C4", velocities="20, 40, 60, 80, 100, 120", lengths="2s, 3s")
+        self.begin(216)
+        works = self.view().get_by_role("list", name="Works over banks")
+        expect(works).to_contain_text(re.compile(r"\d %"))
+        works.get_by_role("button", name=re.compile("cancel|stop")).first.click()
+        expect(works).to_contain_text("stopped; what was done is there")
+        self.fill(self.view().get_by_label("At which keys"), "C2, H9")
+        expect(self.view().get_by_role("alert")).to_contain_text("keys")
+        expect(self.view().get_by_role("button", name="Begin")).to_be_disabled()
+        self.fill(self.view().get_by_label("At which keys"), "")
+        expect(self.view().get_by_role("button", name="Begin")).to_be_enabled()
+
+    def test_it_goes_on_when_the_page_is_left_and_is_judged_in_the_library(self) -> None:
+        self.page.get_by_role("tab", name="Library").click()
+        library = self.page.get_by_role("group", name="Library")
+        library.get_by_role("button", name=re.compile("^Quay 6")).click()
+        expect(library).to_contain_text("6 found")
+        library.get_by_role("button", name="Choose all").click()
+        library.get_by_role("button", name="Work on them").click()
+        self.view().get_by_label("What is done with them").select_option("check")
+        self.begin(6)
+        self.page.goto("about:blank")
+        self.page.goto(self.served.url)
+        self.page.get_by_role("tab", name="Bank").click()
+        table = self.view().get_by_role("table", name="What came of Check")
+        expect(table.get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
+        self.page.get_by_role("tab", name="Library").click()
+        expect(library.get_by_role("listitem").filter(has_text="Quay 4")).to_contain_text("LUFS")
+        self.page.get_by_role("tab", name="Bank").click()
+        table.get_by_role("button", name="Quay 4").click()
+        expect(self.name_field).to_have_value("Quay 4")

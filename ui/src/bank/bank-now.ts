@@ -1,0 +1,5 @@
+/** Work over many patches: kept while other views are shown. */
+import { workbench } from '../state/workbench.svelte';
+import { BankWork } from './bank.svelte';
+
+export const bank = new BankWork(workbench);

@@ -1,0 +1,163 @@
+/** Work over many patches: which, what is done with them, what is planned, what runs, and what came of it. */
+import { SvelteMap } from 'svelte/reactivity';
+import { api, unwrap, type Job } from '../api/api';
+import type { components } from '../api/schema.gen';
+import { underWay } from '../state/jobs.svelte';
+import { messages } from '../state/messages.svelte';
+import { freshId } from '../state/window';
+import type { Workbench } from '../state/workbench.svelte';
+import { shownColumns, type Row } from './table';
+
+export type Settings = components['schemas']['BankSettings'];
+export type WorkName = Settings['work'];
+export type Plan = components['schemas']['BankPlan'];
+type BankRequest = components['schemas']['BankRequest'];
+
+export const WORKS: readonly (readonly [WorkName, string, string])[] = [
+  ['check', 'Check', 'what the rules find in each, and how loud it is'],
+  ['measure', 'Measure', 'loudness, brightness, how long it is heard, where lanes settle'],
+  ['render', 'Render', 'a WAV file each'],
+  ['sweep', 'Sweep', 'where a control starts, stops, turns thin or harsh'],
+  ['samples', 'Sample sets', 'WAV over keys and velocities, looped, with a map'],
+  ['sheet', 'Sheets', 'a page to print each'],
+  ['card', 'On a machine', 'where its controls stand, and what cannot be had']
+];
+
+/** Which fields each work has, beside the patches. */
+export const NOTES: Record<WorkName, readonly ('keys' | 'velocities' | 'lengths' | 'seeds')[]> = {
+  check: ['keys', 'velocities', 'lengths', 'seeds'],
+  measure: ['keys', 'velocities', 'lengths', 'seeds'],
+  render: ['keys', 'velocities', 'lengths', 'seeds'],
+  sweep: ['keys', 'velocities'],
+  samples: ['keys', 'velocities', 'lengths'],
+  sheet: [],
+  card: []
+};
+
+const SOON_MS = 300;
+
+export class BankWork {
+  constructor(private readonly bench: Workbench) {}
+
+  /** The patches that were chosen, and what they are called together. */
+  ids: string[] = $state.raw([]);
+  name = $state('');
+  settings: Settings = $state({ work: 'check' });
+  notes = $state({ keys: '', velocities: '', lengths: '', seeds: '' });
+  against = $state('');
+  plan: Plan | null = $state.raw(null);
+  trouble = $state('');
+  /** The work that is looked at. */
+  run = $state('');
+  rows: Row[] = $state.raw([]);
+  rowsOf = $state(0);
+  moved: string[] = $state.raw([]);
+  /** What is to be shown of a patch that was opened from the table, once it is judged. */
+  showing: { patch: string; rule: string } | null = $state.raw(null);
+  /** About how many seconds each work still takes, where that is known. */
+  readonly left = new SvelteMap<string, number | null>();
+  private readonly followed = new Set<string>();
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private asked = 0;
+
+  readonly runs: Job[] = $derived.by(() => this.bench.jobs.all.filter((job) => job.kind === 'bank'));
+  readonly job: Job | undefined = $derived.by(() => this.runs.find((job) => job.id === this.run));
+  readonly columns: string[] = $derived(shownColumns(this.rows));
+
+  private get body(): BankRequest {
+    return {
+      ids: this.ids,
+      name: this.name,
+      settings: this.settings,
+      notes: this.notes,
+      ...(this.against ? { against: this.against } : {})
+    };
+  }
+
+  /** Chooses the patches that are worked on. */
+  choose(ids: string[], name: string): void {
+    this.ids = ids;
+    this.name = name;
+    this.planSoon();
+  }
+
+  set(fields: Partial<Settings>): void {
+    this.settings = { ...this.settings, ...fields };
+    this.planSoon();
+  }
+
+  setSamples(fields: Partial<NonNullable<Settings['samples']>>): void {
+    this.set({ samples: { ...this.settings.samples, ...fields } as NonNullable<Settings['samples']> });
+  }
+
+  planSoon(): void {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => void this.plans(), SOON_MS);
+  }
+
+  /** Asks what would be done; an answer that comes after a newer question is let go. */
+  private async plans(): Promise<void> {
+    const mine = ++this.asked;
+    if (!this.ids.length) return void ((this.plan = null), (this.trouble = ''));
+    try {
+      const plan = await unwrap(api.POST('/api/bank/plan', { body: this.body }));
+      if (mine === this.asked) [this.plan, this.trouble] = [plan, ''];
+    } catch (error) {
+      if (mine === this.asked)
+        [this.plan, this.trouble] = [null, error instanceof Error ? error.message : String(error)];
+    }
+  }
+
+  /** Begins what is planned, and looks at it; then does something once it has ended. */
+  async begin(then: () => void = () => {}): Promise<void> {
+    const { id } = await unwrap(
+      api.PUT('/api/bank/runs/{run}', { params: { path: { run: freshId() } }, body: this.body })
+    );
+    await this.bench.jobs.refresh();
+    this.follow(id, then);
+    await this.open(id);
+  }
+
+  /** Follows a work that is under way, also one that was begun before the page was loaded. */
+  private follow(id: string, then: () => void = () => {}): void {
+    if (this.followed.has(id)) return;
+    this.followed.add(id);
+    this.bench.jobs.listen(
+      id,
+      () => {
+        this.left.delete(id);
+        then();
+        if (this.run === id) void messages.attempt(() => this.take(id));
+      },
+      (known) => this.left.set(id, (known as { left_s: number | null }).left_s)
+    );
+  }
+
+  /** Follows whatever is under way, and looks at the newest where none is looked at. */
+  async look(): Promise<void> {
+    await this.bench.jobs.refresh();
+    for (const job of this.runs) if (underWay(job)) this.follow(job.id);
+    const newest = this.runs[0];
+    if (newest && !this.job) await this.open(newest.id);
+  }
+
+  /** Looks at a work: what came of it, once it has ended. */
+  async open(run: string): Promise<void> {
+    this.run = run;
+    this.rows = [];
+    this.rowsOf = 0;
+    this.moved = [];
+    if (this.job && !underWay(this.job)) await this.take(run);
+  }
+
+  private async take(run: string): Promise<void> {
+    const job = this.runs.find((one) => one.id === run);
+    if (!job || job.state === 'failed') return;
+    const table = await unwrap(api.GET('/api/bank/runs/{run}/table', { params: { path: { run } } })).catch(() => null);
+    const made = job.state === 'done' ? ((await this.bench.jobs.result(run)) as { moved: string[] }) : { moved: [] };
+    if (this.run !== run) return;
+    this.rows = (table?.rows ?? []) as Row[];
+    this.rowsOf = table?.of ?? 0;
+    this.moved = made.moved;
+  }
+}
