@@ -126,6 +126,7 @@ def _parser() -> argparse.ArgumentParser:
     going.add_argument("--bank", help="its name; left out, everything")
     going.add_argument("--out", type=Path, required=True, metavar="FILE.zip")
     add_options(commands.add_parser("bank", help="check, measure, render, sample or print a whole bank"))
+    _add_practice(commands.add_parser("practice", help="a task made from a seed, and the marks of an answer"))
     for name, what in (("backup", "everything that is kept, into one file"), ("restore", "everything back from one")):
         whole = commands.add_parser(name, help=what)
         whole.set_defaults(module="jorvik.store_commands", run=name)
@@ -134,6 +135,22 @@ def _parser() -> argparse.ArgumentParser:
     schema.set_defaults(run="schema")
     schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording", "card"), default="patch")
     return parser
+
+
+def _add_practice(parser: argparse.ArgumentParser) -> None:
+    acts = parser.add_subparsers(required=True, metavar="ACT")
+    making = acts.add_parser("make", help="a task")
+    making.set_defaults(module="jorvik.practice_commands", run="practice_make")
+    making.add_argument("--kind", required=True, help="read, hear, work_out, find, make or play")
+    making.add_argument("--level", type=int, default=1, help="1 to 3")
+    making.add_argument("--seed", type=int, default=1)
+    making.add_argument("--answer", action="store_true", help="and its answer")
+    marking = acts.add_parser("mark", help="what an answer is worth")
+    marking.set_defaults(module="jorvik.practice_commands", run="practice_mark")
+    marking.add_argument("task", type=Path, metavar="TASK.json", help="as make wrote it")
+    marking.add_argument("given", type=Path, metavar="ANSWER.json", help="values, a patch or a lane; - from a pipe")
+    for command in (making, marking):
+        command.add_argument("--json", action="store_true", help="as JSON instead of text")
 
 
 def _add_sweep(parser: argparse.ArgumentParser) -> None:

@@ -11,6 +11,7 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.document.recording import check_recording
 from jorvik.core.document.take import check_take
+from jorvik.core.practice.progress import check_practice
 
 Document = dict[str, Any]
 
@@ -83,6 +84,11 @@ def _card(document: Document) -> Labels:
     return Labels(card.name, tuple(card.tags), _words([card.name, *card.tags, card.notes, *inside]))
 
 
+def _practice(document: Document) -> Labels:
+    practice = check_practice(document)
+    return Labels(practice.name, tuple(practice.tags), practice.name.lower())
+
+
 def _words(texts: Iterable[str]) -> str:
     return " ".join(" ".join(texts).split()).lower()
 
@@ -94,5 +100,7 @@ RECORDINGS: Final = Kind("recording", "recordings", _recording)
 
 CARDS: Final = Kind("card", "cards", _card)
 
-KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS)
+PRACTICES: Final = Kind("practice", "practices", _practice)
+
+KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS, PRACTICES)
 """Every kind that there is."""

@@ -42,6 +42,7 @@ from jorvik.web import (
     matching,
     paper,
     phrases,
+    practice,
     sound,
     sweeps,
     takes,
@@ -103,6 +104,7 @@ def create_app(settings: Settings) -> FastAPI:
         documents.health,
         jobs.router,
         banks.router,
+        practice.router,
         library.router,
         logbook.router,
         *map(documents.router_for, KINDS),
@@ -147,6 +149,7 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     stage = app.state.stage = live.Stage()
     completer = app.state.completer = logbook.Completer(app.state.logbook, scheduler)
     working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler, app.state.library)
+    app.state.ear = await anyio.to_thread.run_sync(practice.ear_of, app.state.stores["practice"])
     try:
         await anyio.to_thread.run_sync(scheduler.begin)
         working.begin()

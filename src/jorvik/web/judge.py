@@ -22,6 +22,7 @@ from jorvik.core.measure.patch import Stretch, measure_patch, over
 from jorvik.core.measure.sound import level_gains, loudness, spectral_centroid
 from jorvik.core.measure.sweep import at_step, sweep
 from jorvik.core.problems import Problem, shown
+from jorvik.core.units.noticed import Ear
 from jorvik.core.voice.render import render
 from jorvik.web.forms import Play
 from jorvik.web.judging_forms import (
@@ -48,12 +49,12 @@ router = APIRouter()
 @router.post("/judge", response_model=Judgement)
 async def post_judge(request: Request, form: Play, scheduler: TheScheduler) -> Response:
     """Return the figures of a patch over its first note, and what the rules find in it."""
-    return await as_json(scheduler.make(request, "judgement", _judged, form))
+    return await as_json(scheduler.make(request, "judgement", _judged, form, request.app.state.ear))
 
 
-def _judged(form: Play, cancelled: Cancel, _: Tell) -> bytes:
+def _judged(form: Play, ear: Ear, cancelled: Cancel, _: Tell) -> bytes:
     patch = with_test_note(form)
-    context = Context(patch, form.rate, cancelled, voice_of(form, patch))
+    context = Context(patch, form.rate, cancelled, voice_of(form, patch), ear)
     aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
     judged = judge(context)
     begins_s = context.trace.run.origin / context.rate

@@ -3,12 +3,17 @@
   import { Modal } from 'flowbite-svelte';
   import { workbench } from '../state/workbench.svelte';
   import { seconds } from '../common/format';
+  import { messages } from '../state/messages.svelte';
+  import { practice, practise } from '../practice/practice-now';
   import TextField from '../common/TextField.svelte';
 
   /** Everything that was found: each can be shown, fixed, or set aside with a reason that stays with the patch. */
   let { open = $bindable() }: { open: boolean } = $props();
   let aside: string | null = $state(null);
   let reason = $state('');
+  $effect(() => {
+    if (open && !practice.standing) void messages.attempt(() => practice.refresh());
+  });
   const all = $derived(workbench.judging.judgement?.findings ?? []);
   const WORD: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
 </script>
@@ -51,6 +56,15 @@
               >
             {/if}
             <Button onclick={() => (aside = finding.key)}>Set aside…</Button>
+            {#if practice.standing?.abouts.includes(finding.rule)}
+              <Button
+                look="bare"
+                onclick={() => {
+                  open = false;
+                  void messages.attempt(() => practise(finding.rule));
+                }}>Practise this</Button
+              >
+            {/if}
           </div>
         {/if}
       </li>

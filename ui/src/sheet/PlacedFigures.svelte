@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Button from '../common/Button.svelte';
+  import { practice, practise } from '../practice/practice-now';
   import { term } from '../common/hint';
   import { api, asBody, unwrap } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
@@ -58,6 +60,9 @@
       </Labelled>
     {:else}
       <div class="placed" {...term(figure.help)}><span>{figure.name}</span><b>{figure.said}</b></div>
+      {#if i === 0 && practice.standing?.abouts.includes(figure.kind)}
+        <Button look="bare" onclick={() => void messages.attempt(() => practise(figure.kind))}>Practise this</Button>
+      {/if}
     {/if}
   {/each}
 {/each}

@@ -10,6 +10,7 @@ import MapView from '../map/MapView.svelte';
 import RangeView from '../range/RangeView.svelte';
 import MatchView from '../match/MatchView.svelte';
 import NoteSheet from '../sheet/NoteSheet.svelte';
+import PracticeView from '../practice/PracticeView.svelte';
 import SoundView from '../sound/SoundView.svelte';
 
 export interface ViewFacts {
@@ -92,5 +93,12 @@ export const VIEWS: readonly ViewFacts[] = [
     key: 'I',
     says: 'the patch in the figures of an instrument at hand, and back',
     shows: MachineView
+  },
+  {
+    id: 'practice',
+    title: 'Practice',
+    key: 'A',
+    says: 'tasks made fresh and marked: read, hear, work out, find, make, play',
+    shows: PracticeView
   }
 ];

@@ -22,7 +22,7 @@ const EMPTY: Patch = {
 /** The tag of a patch that others begin with; whoever gives it to one of their own adds to them. */
 export const TEMPLATE = 'template';
 
-async function keepNew(patch: Patch, parent?: string, reason = ''): Promise<Kept> {
+export async function keepNew(patch: Patch, parent?: string, reason = ''): Promise<Kept> {
   const of = parent ? { parent, reason: cut(reason, 400) } : { reason: '' };
   const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), write: freshId(), ...of } }));
   await workbench.refreshHeads();

@@ -9,7 +9,7 @@ import numpy as np
 
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
-from jorvik.core.units.noticed import AUDIO_HZ, PITCH_ST
+from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import time_text
 
 
@@ -34,14 +34,14 @@ def find(context: Context) -> Iterator[Figure]:
             group,
             words=f"±{depth:.3g} cents",
         )
-        off = np.flatnonzero(np.abs(moved) >= PITCH_ST)
+        off = np.flatnonzero(np.abs(moved) >= context.ear.pitch_st)
         heard_s = float(off[0]) / context.rate if off.size else 0.0
         yield Figure(
             "pitch",
             "heard after",
             heard_s,
             "s",
-            f"When it is first {100 * PITCH_ST:.0f} cents off, from note-on.",
+            f"When it is first {100 * context.ear.pitch_st:.2g} cents off, from note-on.",
             group,
             words=time_text(heard_s) if off.size else "not in this note",
         )

@@ -16,7 +16,7 @@ from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
-from jorvik.core.units.noticed import AUDIO_HZ, CUTOFF_ST, STEADY_PITCH_ST
+from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import in_words
 
 FURTHER_ON: Final = (0.25, 0.5, 0.75)
@@ -64,5 +64,5 @@ def _apart(context: Context, module: Module) -> dict[str, float]:
 def _least(context: Context, name: str) -> float:
     at = context.trace.lanes[name].lane.destination
     if name == "pitch":
-        return STEADY_PITCH_ST
-    return CUTOFF_ST if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)
+        return context.ear.steady_pitch_st
+    return context.ear.cutoff_st if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)

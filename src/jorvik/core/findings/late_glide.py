@@ -5,7 +5,6 @@ from collections.abc import Iterator
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
-from jorvik.core.units.noticed import PITCH_ST
 from jorvik.core.units.words import rounded, time_text
 
 
@@ -15,13 +14,13 @@ def find(context: Context) -> Iterator[Finding]:
     notes = context.trace.run.notes
     if glide_s <= 0.0 or len(notes) < 2:
         return
-    cut = [n for n in notes if abs(n.glide_from_st) > PITCH_ST and n.off - n.on < glide_s * context.rate]
+    cut = [n for n in notes if abs(n.glide_from_st) > context.ear.pitch_st and n.off - n.on < glide_s * context.rate]
     if not cut:
         return
     short = min(cut, key=lambda n: n.off - n.on)
     lasts = (short.off - short.on) / context.rate
     left = abs(short.glide_from_st) * (1.0 - lasts / glide_s)
-    if left <= PITCH_ST:
+    if left <= context.ear.pitch_st:
         return
     fits = rounded(1000.0 * lasts)
     yield Finding(

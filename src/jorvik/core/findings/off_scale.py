@@ -11,7 +11,6 @@ import numpy as np
 from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
-from jorvik.core.units.noticed import PITCH_ST
 
 OCTAVE_ST = 12.0
 
@@ -25,7 +24,7 @@ def find(context: Context) -> Iterator[Finding]:
         given = context.held(context.trace.lanes["pitch"].contributions[route.id])
         meant = OCTAVE_ST * context.held(context.trace.signals[module.id])
         off = float(np.abs(given - np.round(given)).max())
-        if off <= PITCH_ST or float(np.abs(meant - np.round(meant)).max()) > PITCH_ST:
+        if off <= context.ear.pitch_st or float(np.abs(meant - np.round(meant)).max()) > context.ear.pitch_st:
             continue
         yield Finding(
             rule="off_scale",

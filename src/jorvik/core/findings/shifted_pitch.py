@@ -9,13 +9,12 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.modulation import fast_on_pitch
-from jorvik.core.units.noticed import PITCH_ST
 
 
 def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each fast source that moves the average pitch."""
     for route, mean in fast_on_pitch(context):
-        if abs(mean) < PITCH_ST:
+        if abs(mean) < context.ear.pitch_st:
             continue
         whole = (
             float(context.held(context.trace.signals[route.source]).mean())

@@ -16,6 +16,7 @@ from jorvik.core.engine.trace import LaneTrace, Trace, trace
 from jorvik.core.limits import DEFAULT_RATE, GATE_RAMP_S, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.patch import PatchMeasures, measure_trace
 from jorvik.core.modules.base import Module, Signal
+from jorvik.core.units.noticed import TEXTBOOK_EAR, Ear
 
 T = TypeVar("T")
 
@@ -35,6 +36,8 @@ class Context:
     cancelled: Callable[[], bool] = never
     voice: int = 0
     """Which voice of a poly patch it is of."""
+    ear: Ear = TEXTBOOK_EAR
+    """Whose ear rules go by."""
     _kept: dict[str, Any] = field(default_factory=dict)
     _locks: dict[str, Any] = field(default_factory=dict)
 

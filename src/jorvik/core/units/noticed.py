@@ -1,5 +1,6 @@
 """What an ear notices: each threshold once, with where it comes from."""
 
+from dataclasses import dataclass
 from typing import Final
 
 AUDIO_HZ: Final = 20.0
@@ -20,6 +21,12 @@ CUTOFF_ST: Final = 0.1
 LEVEL_DB: Final = 1.0
 """Levels are told apart from about here on (Jesteadt, Wier and Green, JASA 61, 1977)."""
 
+TIME_SHARE: Final = 0.1
+"""Times are told apart from a tenth of them on (Abel, JASA 51, 1972, from 40 ms to 1 s)."""
+
+RATE_SHARE: Final = 0.04
+"""Rates of a beat are told apart from here on (Drake and Botte, Perception & Psychophysics 54, 1993: 2 to 6 %)."""
+
 MASKED_DB: Final = 60.0
 """What lies so far under the strongest of a sound is not heard beside it."""
 
@@ -29,3 +36,15 @@ SILENT: Final = 0.01
 CLICK_JUMP: Final = 0.34
 CLICK_WITHIN_S: Final = 0.001
 """A level that goes so far within so long clicks: further than a ramp of 3 ms, the usual cure, would take it."""
+
+
+@dataclass(frozen=True)
+class Ear:
+    """What an ear tells apart, where it may be somebody's own."""
+
+    pitch_st: float = PITCH_ST
+    steady_pitch_st: float = STEADY_PITCH_ST
+    cutoff_st: float = CUTOFF_ST
+
+
+TEXTBOOK_EAR: Final = Ear()

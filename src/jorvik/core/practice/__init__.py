@@ -1,0 +1,1 @@
+"""Practice: tasks made fresh from a seed, marked by measured distance, with the answer worked out."""

@@ -1,0 +1,69 @@
+"""Make it: a patch is to reach the curves of another, with as few changes as there have to be."""
+
+from copy import deepcopy
+from random import Random
+from typing import Any, Final
+
+from jorvik.core.practice.patches import SOURCES, between, named, small_patch
+from jorvik.core.practice.task import Made, Task, TaskAnswer
+
+TITLE: Final = "Make it"
+Json = dict[str, Any]
+
+
+def make(level: int, seed: int, rng: Random) -> Made:
+    """Return a patch from which another is as many settings away as the level says."""
+    sources = rng.sample(SOURCES, 2)
+    envelope = {
+        "id": sources[0],
+        "kind": "envelope",
+        "attack_s": between(rng, 0.05, 0.3),
+        "decay_s": between(rng, 0.1, 0.4),
+        "sustain": round(rng.uniform(0.3, 0.7), 2),
+    }
+    lfo = {"id": sources[1], "kind": "lfo", "rate": between(rng, 2.0, 7.0)}
+    routes = [
+        {"source": sources[0], "destination": "cutoff", "amount": float(rng.randrange(12, 30))},
+        {"source": sources[1], "destination": "pitch", "amount": round(rng.uniform(0.3, 1.2), 2)},
+    ]
+    start = small_patch(named(rng), [envelope, lfo], routes, {"cutoff": between(rng, 200.0, 600.0)})
+    target = deepcopy(start)
+    worked = _change(target, level, rng)
+    will_do = "1 change will do" if level == 1 else f"{level} changes will do"
+    asks = f"Bring the curves of this patch onto those behind them. {will_do}."
+    return Made(
+        task=Task(
+            kind="make",
+            level=level,
+            seed=seed,
+            title=TITLE,
+            asks=asks,
+            patch=start,
+            shown=["pitch", "cutoff"],
+            target=target,
+            about="reach",
+        ),
+        answer=TaskAnswer(patch=target),
+        worked=worked,
+        fewest=level,
+    )
+
+
+def _change(target: Json, count: int, rng: Random) -> list[str]:
+    """Change so many settings of a patch, chosen by chance, and return what each was; none is too small to see."""
+    envelope, lfo = target["modules"]
+    to_cutoff, to_pitch = target["routes"]
+    less, more = (0.4, 0.6), (1.7, 2.6)
+    ways: list[tuple[Json, str, tuple[float, float], str]] = [
+        (envelope, "attack_s", rng.choice((less, more)), "{id}'s attack is {new:g} s, was {old:g} s."),
+        (envelope, "sustain", less, "{id}'s sustain is {new:g}, was {old:g}."),
+        (lfo, "rate", rng.choice((less, more)), "{id}'s rate is {new:g} Hz, was {old:g} Hz."),
+        (to_cutoff, "amount", rng.choice((less, (1.3, 1.6))), "{source} raises cutoff {new:g} st, was {old:g} st."),
+        (to_pitch, "amount", rng.choice((less, more)), "{source} moves pitch {new:g} st, was {old:g} st."),
+    ]
+    said = []
+    for part, name, factors, words in rng.sample(ways, count):
+        old = part[name]
+        part[name] = float(f"{old * rng.uniform(*factors):.3g}")
+        said.append(words.format(new=part[name], old=old, **part))
+    return said

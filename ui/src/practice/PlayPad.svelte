@@ -1,0 +1,144 @@
+<script lang="ts">
+  import { onDestroy } from 'svelte';
+  import Button from '../common/Button.svelte';
+  import { practice } from './practice-now';
+
+  /** A beat that counts, and a macro that rises while it is pressed: what is played is kept as a lane. */
+  const COUNT_IN = 4;
+  const RISE_S = 0.35;
+  const task = $derived(practice.task);
+  const beat = $derived(60 / (task?.tempo_bpm ?? 96));
+  const ends = $derived(Math.max(...(task?.strokes ?? [1])) + beat);
+  let running = $state(false);
+  let pressed = $state(false);
+  let value = $state(0);
+  let now = $state(0);
+  let frame = 0;
+  let began = 0;
+  let last = 0;
+  let points: [number, number][] = [];
+  let context: AudioContext | null = null;
+
+  function start(): void {
+    stop();
+    practice.lane = [];
+    points = [];
+    value = 0;
+    context ??= new AudioContext();
+    void context.resume();
+    // The clicks are set on the clock of the sound, and the lane is read by the same clock.
+    began = context.currentTime + 0.1 + COUNT_IN * beat;
+    for (let count = 0; count < COUNT_IN; count++) click(began - (COUNT_IN - count) * beat, 660, 0.06);
+    for (const stroke of task?.strokes ?? []) click(began + stroke, 990, 0.1);
+    running = true;
+    last = context.currentTime;
+    frame = requestAnimationFrame(step);
+  }
+  function click(at: number, hertz: number, level: number): void {
+    if (!context) return;
+    const [tone, gain] = [context.createOscillator(), context.createGain()];
+    tone.frequency.value = hertz;
+    gain.gain.setValueAtTime(0, at);
+    gain.gain.linearRampToValueAtTime(level, at + 0.003);
+    gain.gain.exponentialRampToValueAtTime(0.0001, at + 0.06);
+    gain.gain.linearRampToValueAtTime(0, at + 0.07);
+    tone.connect(gain).connect(context.destination);
+    tone.start(at);
+    tone.stop(at + 0.08);
+  }
+  /** Goes on from where it was to this moment; a press or a release in between is a turn. */
+  function advance(): void {
+    if (!context) return;
+    const at = context.currentTime;
+    value = Math.min(Math.max(value + ((pressed ? 1 : -1) * (at - last)) / RISE_S, 0), 1);
+    last = at;
+    now = at - began;
+    if (now >= 0) points.push([now, value]);
+  }
+  function step(): void {
+    advance();
+    if (now > ends) finish();
+    else frame = requestAnimationFrame(step);
+  }
+  function finish(): void {
+    stop();
+    practice.lane = points.slice(0, 8000);
+  }
+  function stop(): void {
+    cancelAnimationFrame(frame);
+    running = pressed = false;
+  }
+  function press(on: boolean): void {
+    if (!running || pressed === on) return;
+    advance();
+    pressed = on;
+  }
+  onDestroy(() => {
+    stop();
+    void context?.close();
+  });
+</script>
+
+<div class="pad">
+  <Button onclick={() => (running ? finish() : start())}
+    >{running ? 'Stop' : practice.lane.length ? 'Play it again' : 'Count in'}</Button
+  >
+  <button
+    type="button"
+    class="press"
+    class:on={pressed}
+    aria-label="Press and it rises, let go and it falls"
+    disabled={!running}
+    onpointerdown={(event) => {
+      event.currentTarget.setPointerCapture(event.pointerId);
+      press(true);
+    }}
+    onpointerup={() => press(false)}
+    onkeydown={(event) => {
+      if (event.key !== ' ' || event.repeat) return;
+      event.preventDefault();
+      event.stopPropagation();
+      press(true);
+    }}
+    onkeyup={(event) => event.key === ' ' && press(false)}
+  >
+    <span class="level" style:height="{100 * value}%"></span>
+    <span class="says"
+      >{running ? (now < 0 ? `in ${Math.ceil(-now / beat)}` : `${now.toFixed(1)} s`) : 'press here, or Space'}</span
+    >
+  </button>
+  <span class="says">{practice.lane.length ? 'Played: hand it in, or play it again.' : ''}</span>
+</div>
+
+<style>
+  .pad {
+    display: flex;
+    align-items: center;
+    gap: 12px;
+    margin: 8px 0;
+  }
+  .press {
+    position: relative;
+    width: 180px;
+    height: 90px;
+    border: 1px solid var(--edge);
+    border-radius: 6px;
+    background: var(--paper);
+    overflow: hidden;
+    touch-action: none;
+  }
+  .press.on {
+    border-color: var(--ink);
+  }
+  .level {
+    position: absolute;
+    inset: auto 0 0;
+    background: var(--weld);
+    opacity: 0.5;
+  }
+  .says {
+    position: relative;
+    color: var(--faint);
+    font-size: 13px;
+  }
+</style>

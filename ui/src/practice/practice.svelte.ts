@@ -1,0 +1,143 @@
+/** Practice: the task at hand, the answer as it grows, its marks, how far one is, and pairs for one's own ear. */
+import { api, asBody, unwrap, type Patch } from '../api/api';
+import type { components } from '../api/schema.gen';
+import { keepNew } from '../state/library';
+import type { Player } from '../state/player.svelte';
+import type { Workbench } from '../state/workbench.svelte';
+
+export type Standing = components['schemas']['Standing'];
+export type TaskView = components['schemas']['TaskView'];
+export type MarkedView = components['schemas']['MarkedView'];
+export type Curve = components['schemas']['TaskCurve'];
+export type Dimension = components['schemas']['PairRequest']['dimension'];
+type Pair = components['schemas']['HeardPair'];
+
+/** The tag of patches that were opened out of a task. */
+const TAG = 'practice';
+
+export class Practising {
+  standing: Standing | null = $state.raw(null);
+  view: TaskView | null = $state.raw(null);
+  values: Record<string, string> = $state({});
+  /** What was played: points of a lane in seconds. */
+  lane: [number, number][] = $state.raw([]);
+  marked: MarkedView | null = $state.raw(null);
+  showing = $state(true);
+  /** The kept patch that the task was opened as. */
+  opened = $state('');
+  /** What is listened for, where one's own threshold is found. */
+  dimension: Dimension | '' = $state('');
+  pair: Pair | null = $state.raw(null);
+  /** What was said of the last pair. */
+  said = $state('');
+  private turn = 0;
+
+  constructor(
+    private readonly bench: Workbench,
+    private readonly player: Player
+  ) {}
+
+  readonly task = $derived(this.view?.task ?? null);
+  /** Whether the answer is the patch that was opened, and that is the one on the bench. */
+  readonly byPatch = $derived(this.task?.kind === 'find' || this.task?.kind === 'make');
+  /** Whether the patch that was opened is the one on the bench. */
+  get inHand(): boolean {
+    return this.opened !== '' && this.opened === this.bench.id;
+  }
+
+  async refresh(): Promise<void> {
+    this.standing = await unwrap(api.GET('/api/practice'));
+  }
+
+  /** Asks for a task: what comes next, of a kind, about a rule or a figure, or the same again. */
+  async next(wanted: components['schemas']['NextRequest'] = {}): Promise<void> {
+    this.dimension = '';
+    this.player.stop();
+    const view = await unwrap(api.POST('/api/practice/next', { body: wanted }));
+    this.view = view;
+    this.values = {};
+    this.lane = [];
+    this.marked = null;
+    this.opened = '';
+    this.showing = true;
+  }
+
+  async play(patch: Record<string, unknown> | null | undefined): Promise<void> {
+    if (patch) await this.player.sound(patch as Patch, 0);
+  }
+
+  /** Opens what the task is about as a patch of one's own, to be explored or put right. */
+  async open(): Promise<void> {
+    const { task } = this;
+    if (!task?.patch) return;
+    await this.bench.settled();
+    await this.bench.drafts.flush();
+    const kept = await keepNew({ ...(task.patch as Patch), tags: [TAG] });
+    await this.bench.show(kept);
+    this.opened = this.bench.id;
+    this.bench.view = 'note';
+  }
+
+  async handIn(): Promise<void> {
+    const { task } = this;
+    if (!task) return;
+    await this.bench.settled();
+    const answer = {
+      values: { ...this.values },
+      patch: this.byPatch && this.inHand && this.bench.patch ? asBody(this.bench.patch) : null,
+      lane: this.lane
+    };
+    const { kind, level = 1, seed = 0 } = task;
+    this.marked = await unwrap(api.POST('/api/practice/mark', { body: { kind, level, seed, answer } }));
+    await this.refresh();
+  }
+
+  /** Begins to find a threshold of one's own ear, or goes on with it. */
+  async listen(dimension: Dimension): Promise<void> {
+    this.view = this.marked = null;
+    this.dimension = dimension;
+    this.said = '';
+    await this.nextPair();
+  }
+
+  private async nextPair(): Promise<void> {
+    const mine = ++this.turn;
+    if (!this.dimension) return;
+    const pair = await unwrap(api.POST('/api/practice/pair', { body: { dimension: this.dimension } }));
+    if (mine === this.turn) this.pair = pair;
+  }
+
+  async hearPair(which: number): Promise<void> {
+    await this.play(this.pair?.patches[which]);
+  }
+
+  /** Says which of the two it was; the next pair is as far apart as tells the most. */
+  async say(which: number): Promise<void> {
+    const { pair, dimension } = this;
+    if (!pair || !dimension) return;
+    this.pair = null;
+    const trial = { difference: pair.difference, right: which === pair.more };
+    this.said = trial.right ? 'Right.' : `It was the ${pair.more === 0 ? 'first' : 'second'}.`;
+    this.standing = await unwrap(api.POST('/api/practice/trial', { body: { dimension, trial } }));
+    if (!this.standing.thresholds[dimension]?.sure) await this.nextPair();
+  }
+
+  async forget(dimension: Dimension): Promise<void> {
+    this.standing = await unwrap(api.DELETE('/api/practice/trials/{dimension}', { params: { path: { dimension } } }));
+  }
+
+  async own(on: boolean): Promise<void> {
+    this.standing = await unwrap(api.PUT('/api/practice/own', { body: { on } }));
+    // What is open is judged again, by the other ear.
+    this.bench.judging.anew();
+    this.bench.judging.soon();
+  }
+
+  async takeOut(): Promise<Record<string, unknown>> {
+    return unwrap(api.GET('/api/practice/file'));
+  }
+
+  async readIn(document: Record<string, unknown>): Promise<void> {
+    this.standing = await unwrap(api.PUT('/api/practice/file', { body: { document } }));
+  }
+}
