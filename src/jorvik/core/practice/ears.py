@@ -25,9 +25,12 @@ LAPSE: Final = 0.02
 SLOPE: Final = 3.0
 """Of the Weibull function, over the logarithm of the difference."""
 _GRID: Final = 401
-ENOUGH: Final = 0.06
+ENOUGH: Final = 0.07
 """How sure is sure: the spread of the posterior, as a share of the threshold."""
-MOST_TRIALS: Final = 80
+MOST_TRIALS: Final = 120
+
+_TELLS_MOST: Final = 1.25
+"""Where an answer tells the most, in thresholds: where nine of ten are right, since half of the others are guessed."""
 
 TEXTBOOK: Final[dict[str, float]] = {
     "level": LEVEL_DB,
@@ -105,7 +108,7 @@ def threshold(dimension: str, trials: list[Trial]) -> Threshold:
 def next_difference(dimension: str, trials: list[Trial]) -> float:
     """Return how far apart the next pair is to be: at first easy, then where the answer tells the most."""
     known = threshold(dimension, trials)
-    easy = {0: 4.0, 1: 2.5, 2: 1.6}.get(len(trials), 1.15)
+    easy = {0: 4.0, 1: 2.5, 2: 1.6}.get(len(trials), _TELLS_MOST)
     return min(known.value * easy, _MOST[dimension])
 
 

@@ -14,7 +14,7 @@ _BARS: Final = 2
 def make(level: int, seed: int, rng: Random) -> Made:
     """Return strokes over two bars: on every beat; on beats and off them; in a pattern of eighths."""
     bpm = float(rng.randrange(60, 110 if level < 3 else 130))
-    beats = (_on_beats, _with_offbeats, _pattern)[level - 1](rng)
+    beats = (_on_beats, _with_offbeats, _pattern)[level - 1](seed, rng)
     beat_s = Tempo(bpm).seconds("1/4")
     strokes = [beat * beat_s for beat in beats]
     macro = {"id": "swell", "kind": "macro", "value": 0.0}
@@ -43,18 +43,18 @@ def make(level: int, seed: int, rng: Random) -> Made:
     )
 
 
-def _on_beats(rng: Random) -> list[float]:
-    step = rng.choice((1, 2))
-    first = rng.choice((1, 2))
+def _on_beats(seed: int, rng: Random) -> list[float]:
+    # No two in a row begin on the same beat.
+    step, first = rng.choice((1, 2)), 1 + seed % 2
     return [float(beat) for beat in range(first, 4 * _BARS, step)]
 
 
-def _with_offbeats(rng: Random) -> list[float]:
+def _with_offbeats(_: int, rng: Random) -> list[float]:
     return sorted(
         rng.sample([float(b) for b in range(1, 4 * _BARS)], 4)
         + rng.sample([b + 0.5 for b in range(1, 4 * _BARS - 1)], 2)
     )
 
 
-def _pattern(rng: Random) -> list[float]:
+def _pattern(_: int, rng: Random) -> list[float]:
     return sorted(rng.sample([beat / 2 for beat in range(2, 8 * _BARS - 1)], 8))

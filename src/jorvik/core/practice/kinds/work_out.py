@@ -17,8 +17,8 @@ _VALUES: Final = ("1/2", "1/4", "1/8", "1/16", "1/4d", "1/8d", "1/16d", "1/4t", 
 
 
 def make(level: int, seed: int, rng: Random) -> Made:
-    """Return one of the questions of a level."""
-    return rng.choice(_OF_LEVEL[level - 1])(level, seed, rng)
+    """Return one of the two questions of a level: never the same twice in a row."""
+    return _OF_LEVEL[level - 1][seed % 2](level, seed, rng)
 
 
 def _made(
