@@ -40,12 +40,6 @@ def dark(page: Page) -> None:
     page.get_by_role("button", name="Source after").click()
 
 
-def curve_editor(page: Page) -> None:
-    """A drawn curve and everything that it moves."""
-    open_demo(page, "Sluice Gate")
-    page.get_by_role("button", name="Source wind,").click()
-
-
 def macro(page: Page) -> None:
     """A macro put at its end, and what each of its destinations is at 0, half and full."""
     open_demo(page, "Night Watch")
@@ -108,17 +102,6 @@ def swept(page: Page) -> None:
     page.mouse.move(520, 330)
 
 
-def range_map(page: Page) -> None:
-    """Two controls at once."""
-    open_demo(page, "Weir Murmur")
-    page.get_by_role("tab", name="Range").click()
-    page.get_by_role("button", name="Sweep", exact=True).click()
-    page.get_by_role("button", name="Play it through").wait_for(timeout=60_000)
-    page.get_by_label("Map it with another").select_option("resonance")
-    page.get_by_role("button", name="Back to the curves").wait_for(timeout=120_000)
-    page.mouse.move(620, 300)
-
-
 def match(page: Page) -> None:
     """The sound of one demo as a recording, and a patch made of it."""
     open_demo(page, "Lantern Hum")
@@ -136,6 +119,28 @@ def finding(page: Page) -> None:
     open_demo(page, "Thin Ice")
     page.get_by_role("button", name="Try:").click()
     page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+
+
+def bank(page: Page) -> None:
+    """Every patch checked, those with the most to say first."""
+    page.get_by_role("tab", name="Bank").click()
+    view = page.get_by_role("group", name="Work over a bank")
+    view.get_by_label("Which patches").select_option("every")
+    view.get_by_role("button", name="Begin").click()
+    view.get_by_role("table", name="What came").wait_for(timeout=300_000)
+    for _ in range(2):
+        view.get_by_role("button", name=re.compile("^cautions")).click()
+
+
+def practice(page: Page) -> None:
+    """A curve that was read, nearly right, and what would have been."""
+    page.get_by_role("tab", name="Practice").click()
+    view = page.get_by_role("group", name="Practice", exact=True)
+    view.get_by_role("button", name="Next task").click()
+    for asks, text in (("attack", "56ms"), ("highest", "2.3kHz"), ("settle", "940")):
+        view.get_by_label(re.compile(asks)).fill(text)
+    view.get_by_role("button", name="Hand it in").click()
+    view.get_by_role("region", name="Marks").wait_for()
 
 
 def recording(page: Page, name: str = "Barge Bell") -> None:
@@ -249,16 +254,16 @@ def machine(page: Page) -> None:
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-light": ("light", light),
     "sheet-dark": ("dark", dark),
-    "curve-editor": ("light", curve_editor),
     "macro": ("light", macro),
     "phrase": ("light", phrase),
     "beat": ("light", beat),
     "live": ("light", live),
     "gesture": ("light", gesture),
     "range": ("light", swept),
-    "range-map": ("light", range_map),
     "match": ("light", match),
     "library": ("light", library),
+    "bank": ("light", bank),
+    "practice": ("light", practice),
     "logbook": ("light", logbook),
     "paper": ("light", paper),
     "machine": ("light", machine),

@@ -2,15 +2,19 @@
 
 import io
 import json
+import re
 import struct
+import tempfile
 import unittest
 import wave
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import soundfile
 
 from jorvik.bank.doing import FAILED, Limits, do
+from jorvik.bank.finishing import finish
 from jorvik.bank.pieces import Piece, engine_version, plan
 from jorvik.bank.settings import BankSettings
 from jorvik.bank.work import Made, make
@@ -128,6 +132,37 @@ class Samples(unittest.TestCase):
         self.assertLess(abs(periods - round(periods)) * 48_000 / hertz, 1.0)
         before, after = frames[start - 400 : start, 0] / 32768, frames[end - 400 : end, 0] / 32768
         np.testing.assert_allclose(before, after, atol=0.02 * np.abs(after).max())
+
+    def test_a_set_of_barge_bell_maps_every_key_for_another_reader(self) -> None:
+        settings = BankSettings.model_validate(
+            {"work": "samples", "keys": [36, 48, 60], "velocities": [60, 127], "samples": {"round_robin": 2}}
+        )
+        made = plan([Entry("bell.json", demos()["barge-bell"])], settings)
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            rows = {one.id: do(one, Limits(), engine_version(), name)[0] for one in made.pieces}
+            found = finish(made, rows, folder)
+            self.assertEqual({record["map_said"] for record in found}, {"every key and velocity sounds one sample"})
+            # By the letter of the format, with nothing of ours.
+            text = re.sub(r"//[^\n]*", "", (folder / "barge-bell.sfz").read_text())
+            regions = [
+                dict(re.findall(r"(\w+)=([^=\n]*?)(?=\s+\w+=|\n|$)", part)) for part in text.split("<region>")[1:]
+            ]
+            self.assertEqual(len(regions), 12)
+            for key in range(128):
+                for velocity in (1, 59, 60, 61, 100, 127):
+                    hit = [
+                        one
+                        for one in regions
+                        if int(one["lokey"]) <= key <= int(one["hikey"])
+                        and int(one["lovel"]) <= velocity <= int(one["hivel"])
+                    ]
+                    self.assertEqual(sorted(one["seq_position"] for one in hit), ["1", "2"])
+                    nearest = min((36, 48, 60), key=lambda sampled: abs(sampled - key))
+                    self.assertEqual({int(one["pitch_keycenter"]) for one in hit}, {nearest})
+            for one in regions:
+                with wave.open(str(folder / one["sample"])) as read:
+                    self.assertGreater(read.getnframes(), 24_000)
 
     def test_what_falls_is_not_looped(self) -> None:
         falls = demos()["barge-bell"]

@@ -14,7 +14,7 @@ from jorvik.core.findings.shifted_pitch import find as shifted
 from jorvik.core.measure.context import Context
 from jorvik.core.practice.ears import TEXTBOOK, Trial, chance_of_right, next_difference, pair, threshold
 from jorvik.core.practice.making import KINDS, abouts, made, seed_about
-from jorvik.core.practice.marking import TURN_S, check_answer, check_task, habit, mark
+from jorvik.core.practice.marking import TURN_S, check_answer, check_task, habit, mark, yours
 from jorvik.core.practice.progress import Practice, check_practice, next_task, own_ear, skills, with_marks
 from jorvik.core.practice.task import LEVELS, Made, TaskAnswer
 from jorvik.core.practice.tolerance import Tolerance
@@ -113,6 +113,9 @@ class Tasks(unittest.TestCase):
         marked = mark(whole.task, TaskAnswer(patch=more.document()))
         self.assertEqual([part.verdict for part in marked.parts], ["right", "right", "nearly"])
         self.assertLess(marked.marks, 1.0)
+        # What it is called, and what is said of it, is no change.
+        called = {**(whole.answer.patch or {}), "name": "Mine", "tags": ["practice"], "notes": "tried"}
+        self.assertEqual(mark(whole.task, TaskAnswer(patch=called)).marks, 1.0)
 
     def test_a_habit_is_told(self) -> None:
         whole = made("play", 1, 5)
@@ -133,6 +136,17 @@ class Tasks(unittest.TestCase):
         self.assertEqual(mark(whole.task, typed).marks, 1.0)
         with self.assertRaisesRegex(Problem, "attack"):
             mark(whole.task, TaskAnswer(values={"attack": "quick"}))
+
+    def test_what_is_heard_can_be_set_until_it_is_the_same(self) -> None:
+        for seed in range(10):
+            whole = made("hear", 3, seed)
+            self.assertEqual(yours(whole.task, TaskAnswer()), whole.task.patch)
+            same = check_patch(yours(whole.task, whole.answer))
+            for one, other in zip(same.modules, check_patch(whole.task.patch).modules, strict=True):
+                for name in ("attack_s", "sustain"):
+                    self.assertAlmostEqual(getattr(one, name), getattr(other, name), places=9)
+        with self.assertRaisesRegex(Problem, "one that is heard"):
+            yours(made("read", 1, 1).task, TaskAnswer())
 
     def test_bad_tasks_and_answers_are_refused(self) -> None:
         for kind, level in (("nothing", 1), ("read", 0), ("read", 4)):

@@ -88,8 +88,9 @@ class Jobs:
             kind = JOB_KINDS[job.kind]
             form = kind.form.model_validate(request)
             made = await self._scheduler.run_job(_make, (job.kind, form), cancel.is_set, self._teller(job.id))
-            await when_there(lambda: self.store.finish(job.id, made))
+            # First, so that whoever is told that it is done finds what it has to keep.
             await when_there(lambda: kind.after(form, made, self._library))
+            await when_there(lambda: self.store.finish(job.id, made))
         except Cancelled:
             # Cancelled by its asker, whose call has written so; or we are being stopped, and it will be begun anew.
             pass

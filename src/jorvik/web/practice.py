@@ -22,7 +22,7 @@ from jorvik.core.limits import DRAFT_RATE, MAX_NAME
 from jorvik.core.practice import ears
 from jorvik.core.practice.ears import Dimension, Threshold, Trial
 from jorvik.core.practice.making import abouts, made, seed_about
-from jorvik.core.practice.marking import mark
+from jorvik.core.practice.marking import mark, yours
 from jorvik.core.practice.progress import (
     Attempt,
     Practice,
@@ -276,6 +276,12 @@ def _marked(form: AnswerRequest, cancelled: Cancel, _: Tell) -> MarkedView:
     marked = mark(whole.task, form.answer, cancelled)
     right = whole.answer.patch or (whole.task.patch if whole.task.heard else None)
     return MarkedView(marked=marked, curves=_curves(whole.task.shown, right, cancelled) if right else [])
+
+
+@router.post("/yours")
+def post_yours(form: AnswerRequest) -> dict[str, Any]:
+    """Return the patch of a heard task with the figures that somebody set, to be heard beside it."""
+    return yours(made(form.kind, form.level, form.seed).task, form.answer)
 
 
 @router.post("/pair")

@@ -12,11 +12,16 @@
     marks?: readonly number[];
     tall?: number;
     still?: boolean;
+    /** A moment in seconds that is looked at. */
+    pointed?: number | null;
   }
-  let { curve, behind, marks = [], tall = 110, still = false }: Props = $props();
+  let { curve, behind, marks = [], tall = 110, still = false, pointed = null }: Props = $props();
   const WIDE = 600;
   const box = $derived(boxOf(behind ? [curve, behind] : [curve]));
   let at = $state(0.25);
+  $effect(() => {
+    if (pointed !== null) at = pointed / box.seconds;
+  });
   const read = $derived(readAt(curve, box, at));
   const x = $derived((read.seconds / box.seconds) * WIDE);
 

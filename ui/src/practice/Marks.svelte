@@ -19,7 +19,14 @@
     <tbody>
       {#each marked.parts as part (part.name)}
         <tr data-verdict={part.verdict}>
-          <th scope="row">{part.name}</th>
+          <th scope="row">
+            {#if part.stave && part.at_s != null}
+              {@const at = { stave: part.stave, at: part.at_s }}
+              <Button look="bare" data-hint="Where it is seen" onclick={() => (practice.pointed = at)}
+                >{part.name}</Button
+              >
+            {:else}{part.name}{/if}
+          </th>
           <td>{part.given || '–'}</td>
           <td>{part.wanted}</td>
           <td>{part.why}</td>

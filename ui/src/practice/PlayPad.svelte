@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onDestroy } from 'svelte';
   import Button from '../common/Button.svelte';
+  import { settings } from '../state/settings.svelte';
   import { practice } from './practice-now';
 
   /** A beat that counts, and a macro that rises while it is pressed: what is played is kept as a lane. */
@@ -28,19 +29,21 @@
     void context.resume();
     // The clicks are set on the clock of the sound, and the lane is read by the same clock.
     began = context.currentTime + 0.1 + COUNT_IN * beat;
-    for (let count = 0; count < COUNT_IN; count++) click(began - (COUNT_IN - count) * beat, 660, 0.06);
-    for (const stroke of task?.strokes ?? []) click(began + stroke, 990, 0.1);
+    for (let count = 0; count < COUNT_IN; count++) click(began - (COUNT_IN - count) * beat, 660, 0.3);
+    for (const stroke of task?.strokes ?? []) click(began + stroke, 990, 0.5);
     running = true;
     last = context.currentTime;
     frame = requestAnimationFrame(step);
   }
-  function click(at: number, hertz: number, level: number): void {
+  /** Sounds a click, no louder than what is played. */
+  function click(at: number, hertz: number, share: number): void {
     if (!context) return;
+    const level = share * settings.now.level ** 2;
     const [tone, gain] = [context.createOscillator(), context.createGain()];
     tone.frequency.value = hertz;
     gain.gain.setValueAtTime(0, at);
     gain.gain.linearRampToValueAtTime(level, at + 0.003);
-    gain.gain.exponentialRampToValueAtTime(0.0001, at + 0.06);
+    gain.gain.exponentialRampToValueAtTime(Math.max(level / 1000, 1e-6), at + 0.06);
     gain.gain.linearRampToValueAtTime(0, at + 0.07);
     tone.connect(gain).connect(context.destination);
     tone.start(at);

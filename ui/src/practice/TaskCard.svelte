@@ -44,6 +44,12 @@
             >{practice.byPatch ? 'Open the patch' : 'Open it as a patch'}</Button
           >
         {/if}
+        {#if task.heard && (task.questions ?? []).some((one) => one.unit)}
+          <Button
+            onclick={() => attempt(() => practice.playYours())}
+            data-hint="The same note, with the figures that you have typed so far">Hear yours</Button
+          >
+        {/if}
         {#if task.heard}
           <Button
             look="bare"
@@ -58,6 +64,7 @@
         {curve}
         behind={right.find((one) => one.name === curve.name) ?? view.target.find((one) => one.name === curve.name)}
         marks={task.kind === 'play' ? task.strokes : []}
+        pointed={practice.pointed?.stave === curve.name ? practice.pointed.at : null}
       />
     {/each}
     {#if view.options.length}

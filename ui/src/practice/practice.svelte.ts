@@ -23,6 +23,8 @@ export class Practising {
   lane: [number, number][] = $state.raw([]);
   marked: MarkedView | null = $state.raw(null);
   showing = $state(true);
+  /** Where a part of the marks is seen. */
+  pointed: { stave: string; at: number } | null = $state.raw(null);
   /** The kept patch that the task was opened as. */
   opened = $state('');
   /** What is listened for, where one's own threshold is found. */
@@ -60,10 +62,20 @@ export class Practising {
     this.marked = null;
     this.opened = '';
     this.showing = true;
+    this.pointed = null;
   }
 
   async play(patch: Record<string, unknown> | null | undefined): Promise<void> {
     if (patch) await this.player.sound(patch as Patch, 0);
+  }
+
+  /** Plays what is heard with the figures that were set: to set them until it sounds the same. */
+  async playYours(): Promise<void> {
+    const { task } = this;
+    if (!task) return;
+    const { kind, level = 1, seed = 0 } = task;
+    const answer = { values: { ...this.values }, patch: null, lane: [] };
+    await this.play(await unwrap(api.POST('/api/practice/yours', { body: { kind, level, seed, answer } })));
   }
 
   /** Opens what the task is about as a patch of one's own, to be explored or put right. */

@@ -22,6 +22,10 @@
     awaited?: string;
   } = $props();
 
+  $effect(() => {
+    if (!practice.standing) void messages.attempt(() => practice.refresh());
+  });
+
   type Figure = components['schemas']['FigureView'];
   /** Said under the field that they belong to. */
   const IN_FIELDS = 'note_values';

@@ -5,6 +5,7 @@
   import { noteName, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
   import { AIMED, Aiming, type What } from './aiming.svelte';
+  import { practise } from '../practice/practice-now';
   import Labelled from '../common/Labelled.svelte';
   import Tick from '../common/Tick.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -136,6 +137,7 @@
     <div class="acts">
       <Button onclick={() => aiming.take()}>Take it</Button>
       <Button onclick={() => aiming.leave()}>Leave it</Button>
+      <Button look="bare" onclick={() => void messages.attempt(() => practise('reach'))}>Practise this</Button>
     </div>
   </div>
 {:else}

@@ -16,6 +16,7 @@ from jorvik.core.findings import RULES, found_by
 from jorvik.core.limits import DRAFT_RATE
 from jorvik.core.measure.context import Context
 from jorvik.core.phrases.gesture import turns
+from jorvik.core.practice.kinds.hear import with_values
 from jorvik.core.practice.making import again
 from jorvik.core.practice.task import Made, Marked, MarkedPart, Question, Task, TaskAnswer, Verdict
 from jorvik.core.practice.tolerance import NEARLY, Tolerance
@@ -28,6 +29,7 @@ from jorvik.core.units.words import in_words
 TURN_S: Final = 0.02
 """A turn this far from its stroke is heard as on it: 20 ms (Friberg and Sundberg, JASA 98, 1995, at 100 bpm)."""
 
+_SAID: Final = ("name", "notes", "tags", "set_aside", "useful_ranges")
 _CURVES: Final = {"pitch": PITCH_ST, "cutoff": 5 * CUTOFF_ST}
 _SPARE: Final = 0.5
 """Off the marks for each change more than there had to be, down to half of them."""
@@ -143,6 +145,20 @@ def _why(value: float, wanted: float, unit: str, distance: float) -> str:
     return f"{off} {way} than it is: {distance:.3g} times what is just noticed."
 
 
+def yours(task: Task, answer: TaskAnswer) -> dict[str, Any]:
+    """Return the patch of a heard task with the figures of an answer. Raises Problem where there are none to set."""
+    whole = again(task)
+    if whole.task.patch is None or not whole.task.heard:
+        raise Problem("the task", whole.task.kind, "one that is heard")
+    asked = {question.name: question for question in whole.task.questions if question.unit}
+    values = {
+        name: _value(given, asked[name], whole)
+        for name, given in answer.values.items()
+        if name in asked and given != ""
+    }
+    return with_values(whole.task.patch, values)
+
+
 def _patch_of(answer: TaskAnswer) -> Patch | None:
     return None if answer.patch is None else check_patch(answer.patch)
 
@@ -209,7 +225,7 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
                 stave=name,
             )
         )
-    count = len(changes(made.task.patch, patch.document()))
+    count = len(changes(*(_heard(document) for document in (made.task.patch or {}, patch.document()))))
     more = max(count - made.fewest, 0)
     parts.append(
         MarkedPart(
@@ -222,6 +238,11 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
         )
     )
     return parts
+
+
+def _heard(document: dict[str, Any]) -> dict[str, Any]:
+    """Return a patch without what is only said of it."""
+    return {name: value for name, value in document.items() if name not in _SAID}
 
 
 def _apart(one: Patch, other: Patch, name: str, cancelled: Callable[[], bool]) -> float:

@@ -1,5 +1,8 @@
 """Hear it: a note is heard; its curve is chosen among four, or its figures are set by ear."""
 
+import math
+from collections.abc import Mapping
+from copy import deepcopy
 from random import Random
 from typing import Any, Final
 
@@ -10,6 +13,18 @@ from jorvik.core.practice.tolerance import CUTOFF, TIME, eased
 TITLE: Final = "Hear it"
 _APART: Final = (3.0, 1.9, 1.4)
 """By how much the curves differ from each other, at each level: ratios of times, and of ways in semitones."""
+
+
+def with_values(patch: dict[str, Any], values: Mapping[str, float]) -> dict[str, Any]:
+    """Return the patch of a task with figures of somebody's own, where they were said: to be heard beside it."""
+    changed = deepcopy(patch)
+    (module,), (route,) = changed["modules"], changed["routes"]
+    if "attack" in values:
+        module["attack_s"] = min(max(values["attack"], 0.0), 10.0)
+    if values.get("settles", 0.0) > 0.0:
+        way = 12.0 * math.log2(values["settles"] / changed["voice"]["base"]["cutoff"])
+        module["sustain"] = min(max(way / route["amount"], 0.0), 1.0)
+    return changed
 
 
 def make(level: int, seed: int, rng: Random) -> Made:
