@@ -11,7 +11,8 @@ from jorvik.place import ROOT
 IMPORTS = """
 import sys
 import jorvik.cli, jorvik.serve, jorvik.commands, jorvik.analysis_commands, jorvik.web.preload
-import librosa, pyloudnorm, soundfile, mosqito.sq_metrics
+import jorvik.bank_commands, jorvik.bank.running, jorvik.practice_commands
+import fsrs, librosa, pyarrow.parquet, pyloudnorm, rich, soundfile, mosqito.sq_metrics
 print(*sorted({name.partition('.')[0] for name in sys.modules}))
 """
 """Everything that is imported at once, and the libraries that are imported where they are used."""
