@@ -59,7 +59,7 @@ def bring_in(args: argparse.Namespace) -> int:
             wrong = [one for one in brought if one.trouble]
             broken += len(wrong)
             for one in wrong:
-                print(f"{path}: {one.trouble}", file=sys.stderr)
+                print(f"{path}, {one.file}: {one.trouble}", file=sys.stderr)
             kept, alike = (sum(getattr(one, what) is not None for one in brought) for what in ("id", "alike"))
             print(f"{path}: {kept} kept, {alike} there already, {len(wrong)} not.")
     return 1 if broken else 0

@@ -167,6 +167,14 @@ class Running(unittest.TestCase):
         self.assertEqual({row.state for row in rows.values()}, {DONE})
         self.assertEqual(len(rows), 6)
 
+    def test_it_listens_on_loopback_alone(self) -> None:
+        import psutil
+
+        processes = [psutil.Process(), *psutil.Process().children(recursive=True)]
+        heard = [one for process in processes for one in process.net_connections("tcp") if one.status == "LISTEN"]
+        self.assertGreater(len(heard), 4)
+        self.assertEqual({one.laddr.ip for one in heard}, {"127.0.0.1"})
+
     def test_no_cluster_is_a_sentence(self) -> None:
         nowhere = "tcp://127.0.0.1:9"
         with self.assertRaisesRegex(Problem, f"--scheduler: found none at {nowhere}"), cluster(1, nowhere, LIMITS):

@@ -161,7 +161,8 @@ def plan(entries: Sequence[Entry], settings: BankSettings) -> Plan:
                 raise _Said(entry.trouble)
             patch = check_patch(entry.document)
         except (Problem, _Said) as problem:
-            unfit.append(Entry(entry.file, {}, str(problem)))
+            said = str(problem)
+            unfit.append(Entry(entry.file, {}, said if said.startswith(entry.file) else f"{entry.file}: {said}"))
             continue
         stem = _stem(patch.name, stems)
         pieces += _of_patch(patch, entry, stem, settings, phrases)

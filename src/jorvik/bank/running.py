@@ -37,6 +37,8 @@ CONFIG: Final = {
     "distributed.scheduler.worker-saturation": 1.0,
     "distributed.scheduler.allowed-failures": 2,
     "distributed.worker.daemon": False,
+    "distributed.scheduler.http.routes": [],
+    "distributed.worker.http.routes": [],
     "distributed.comm.timeouts.connect": f"{_GONE_S:g}s",
     "distributed.admin.log-format": "%(message)s",
 }
@@ -88,7 +90,10 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
                 n_workers=workers,
                 threads_per_worker=1,
                 memory_limit=round(1.5 * limits.memory_bytes),
-                dashboard_address=None,
+                # Whatever it listens for, it does on loopback; its pages are not served.
+                host="127.0.0.1",
+                dashboard_address="127.0.0.1:0",
+                worker_dashboard_address="127.0.0.1:0",
                 silence_logs="CRITICAL",
             )
             with own, Client(own) as client:
