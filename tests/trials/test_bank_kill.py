@@ -127,6 +127,19 @@ class Killed(unittest.TestCase):
             return "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text() and not children(pid)
         return False
 
+    def test_ctrl_c_at_a_terminal(self) -> None:
+        """A terminal sends it to the command and to its workers: what is done is there, in a table, and goes on."""
+        out = self.folder / "out"
+        running = self.begun(out)
+        wait_until(partial(has_come, out, 4, running), "it did nothing")
+        os.killpg(running.pid, signal.SIGINT)
+        _, said = running.communicate(timeout=60)
+        self.assertEqual(running.returncode, 130, said.decode())
+        self.assertNotIn("Traceback", said.decode())
+        self.assertRegex(said.decode(), r"\d+ done, 0 failed, \d+ set aside")
+        self.assertEqual(len((out / "results.csv").read_text().splitlines()), PIECES + 1)
+        self.whole(out)
+
     def test_the_scheduler(self) -> None:
         out = self.folder / "out"
         for _ in range(KILLS):

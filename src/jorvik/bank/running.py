@@ -8,11 +8,13 @@ import asyncio
 import concurrent.futures
 import logging
 import queue
+import signal
 import time
 import uuid
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from multiprocessing import resource_tracker
 from pathlib import Path
 from typing import Any, Final
 
@@ -85,17 +87,8 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
     logging.getLogger("distributed").setLevel(logging.CRITICAL)
     with dask.config.set(CONFIG):
         if scheduler is None:
-            # Above what a piece may take: the limit of its own process strikes first, and says so.
-            own = LocalCluster(
-                n_workers=workers,
-                threads_per_worker=1,
-                memory_limit=round(1.5 * limits.memory_bytes),
-                # Whatever it listens for, it does on loopback; its pages are not served.
-                host="127.0.0.1",
-                dashboard_address="127.0.0.1:0",
-                worker_dashboard_address="127.0.0.1:0",
-                silence_logs="CRITICAL",
-            )
+            with _interrupts_held():
+                own = _processes(workers, limits)
             with own, Client(own) as client:
                 yield _ready(client, limits)
             return
@@ -108,6 +101,35 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
         finally:
             with suppress(*_LOST):
                 client.close(timeout=1)
+
+
+def _processes(workers: int, limits: Limits) -> LocalCluster:
+    return LocalCluster(
+        n_workers=workers,
+        threads_per_worker=1,
+        # Above what a piece may take: the limit of its own process strikes first, and says so.
+        memory_limit=round(1.5 * limits.memory_bytes),
+        # Whatever it listens for, it does on loopback; its pages are not served.
+        host="127.0.0.1",
+        dashboard_address="127.0.0.1:0",
+        worker_dashboard_address="127.0.0.1:0",
+        silence_logs="CRITICAL",
+    )
+
+
+@contextmanager
+def _interrupts_held() -> Iterator[None]:
+    """Begin threads and processes that Ctrl-C does not reach: a terminal sends it to all, and the command decides.
+
+    What is pressed meanwhile arrives after. What is begun here, and by that, has it blocked for good.
+    """
+    # It lets interrupts through again for the thread that begins it: so not one of those below.
+    resource_tracker.ensure_running()
+    signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGINT})
 
 
 def _ready(client: Client, limits: Limits) -> Client:
