@@ -1,7 +1,7 @@
 """Requests about practice: what comes next, a task with its curves, its marks, pairs for one's own thresholds."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from importlib import import_module
 from random import SystemRandom
@@ -14,7 +14,7 @@ from pydantic import Field
 from sqlalchemy.exc import SQLAlchemyError
 
 from jorvik.core.document.destinations import VOICE
-from jorvik.core.document.patch import check_patch
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS as FIGURES
 from jorvik.core.findings import RULES
@@ -222,7 +222,7 @@ def _chosen(practice: Practice, form: NextRequest) -> tuple[str, int, int]:
 
 def _view(kind: str, level: int, seed: int, cancelled: Cancel, _: Tell) -> TaskView:
     task = made(kind, level, seed).task
-    shown_of = partial(_curves, task.shown, cancelled=cancelled)
+    shown_of = partial(_curves, task, cancelled=cancelled)
     return TaskView(
         task=task,
         curves=shown_of(task.patch) if task.patch and not task.heard else [],
@@ -232,8 +232,18 @@ def _view(kind: str, level: int, seed: int, cancelled: Cancel, _: Tell) -> TaskV
     )
 
 
-def _curves(names: list[str], document: Document, cancelled: Cancel) -> list[TaskCurve]:
+def _curves(task: Task, document: Document, cancelled: Cancel) -> list[TaskCurve]:
     patch = check_patch(document)
+    if not task.velocities:
+        return _curves_of(task.shown, patch, cancelled)
+    return [
+        replace(curve, name=f"{curve.name} {velocity:g}", title=f"{curve.title} at velocity {velocity:g}")
+        for velocity in task.velocities
+        for curve in _curves_of(task.shown, patch.with_note(velocity=velocity), cancelled)
+    ]
+
+
+def _curves_of(names: list[str], patch: Patch, cancelled: Cancel) -> list[TaskCurve]:
     found = trace(patch, DRAFT_RATE, cancelled=cancelled)
     length = found.run.length
     places = np.linspace(0, length - 1, min(_POINTS, length)).astype(int)
@@ -275,7 +285,7 @@ def _marked(form: AnswerRequest, cancelled: Cancel, _: Tell) -> MarkedView:
     whole = made(form.kind, form.level, form.seed)
     marked = mark(whole.task, form.answer, cancelled)
     right = whole.answer.patch or (whole.task.patch if whole.task.heard else None)
-    return MarkedView(marked=marked, curves=_curves(whole.task.shown, right, cancelled) if right else [])
+    return MarkedView(marked=marked, curves=_curves(whole.task, right, cancelled) if right else [])
 
 
 @router.post("/yours")

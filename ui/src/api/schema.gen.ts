@@ -7565,6 +7565,8 @@ export interface components {
             target?: {
                 [key: string]: unknown;
             } | null;
+            /** Velocities */
+            velocities?: number[];
             /** Strokes */
             strokes?: number[];
             /**

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable
+from itertools import product
 from typing import Any, Final, TypeVar
 
 import numpy as np
@@ -208,15 +209,16 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
     """Mark a patch that was to reach curves: by how far they are from them, and by how many changes it took."""
     patch = _patch_of(answer)
     if patch is None:
-        return [_nothing(name) for name in (*made.task.shown, "changes")]
+        return [_nothing("the curves"), _nothing("changes")]
     target = check_patch(made.answer.patch)
     parts = []
-    for name in made.task.shown:
-        distance = _apart(target, patch, name, cancelled)
+    velocities: list[float | None] = [*made.task.velocities] or [None]
+    for velocity, name in product(velocities, made.task.shown):
+        distance = _apart(target.with_note(velocity=velocity), patch.with_note(velocity=velocity), name, cancelled)
         title = VOICE[name].title.lower()
         parts.append(
             MarkedPart(
-                name=title,
+                name=title if velocity is None else f"{title} at {velocity:g}",
                 given=f"{distance:.2g} differences off",
                 wanted="on the curve",
                 distance=round(distance, 4),

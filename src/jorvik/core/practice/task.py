@@ -45,6 +45,8 @@ class Task(Strict):
     questions: list[Question] = Field(default_factory=list)
     target: dict[str, Any] | None = None
     """The patch whose curves are to be reached; what it is set to is not shown."""
+    velocities: list[float] = Field(default_factory=list)
+    """At which velocities the curves are shown and compared; none for the patch's own."""
     strokes: list[float] = Field(default_factory=list)
     """Moments in seconds on which a played lane is to turn."""
     tempo_bpm: float = 96.0

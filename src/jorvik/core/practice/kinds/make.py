@@ -1,9 +1,13 @@
-"""Make it: a patch is to reach the curves of another, with as few changes as there have to be."""
+"""Make it: a patch is to reach the curves of another, with as few changes as there have to be.
+
+At the third level it is to be so at soft and at hard: velocity scales what opens the cutoff.
+"""
 
 from copy import deepcopy
 from random import Random
 from typing import Any, Final
 
+from jorvik.core.findings.base import HARD, SOFT
 from jorvik.core.practice.patches import SOURCES, between, named, small_patch
 from jorvik.core.practice.task import Made, Task, TaskAnswer
 
@@ -26,6 +30,8 @@ def make(level: int, seed: int, rng: Random) -> Made:
         {"source": sources[0], "destination": "cutoff", "amount": float(rng.randrange(12, 30))},
         {"source": sources[1], "destination": "pitch", "amount": round(rng.uniform(0.3, 1.2), 2)},
     ]
+    if level > 2:
+        routes[0]["via"] = "velocity"
     start = small_patch(named(rng), [envelope, lfo], routes, {"cutoff": between(rng, 200.0, 600.0)})
     target = deepcopy(start)
     worked = _change(target, level, rng)
@@ -41,6 +47,7 @@ def make(level: int, seed: int, rng: Random) -> Made:
             patch=start,
             shown=["pitch", "cutoff"],
             target=target,
+            velocities=[SOFT, HARD] if level > 2 else [],
             about="reach",
         ),
         answer=TaskAnswer(patch=target),
