@@ -7,6 +7,7 @@ under way than the workers can soon begin, so that a cancel is quick and memory 
 import asyncio
 import concurrent.futures
 import logging
+import math
 import queue
 import signal
 import time
@@ -28,6 +29,8 @@ from jorvik.bank.pieces import Piece, engine_version
 from jorvik.core.problems import Problem
 
 _POLL_S: Final = 0.2
+_COUNTED_S: Final = 2.0
+"""How often the threads of all workers are counted: some may come or go."""
 _UNDER_WAY_EACH: Final = 3
 """Pieces for each thread of a worker that are handed out at once."""
 _STARTS_S: Final = 60.0
@@ -169,14 +172,17 @@ def run(
     came: queue.SimpleQueue[Future] = queue.SimpleQueue()
     under_way: dict[str, Future] = {}
     began, worked = time.monotonic(), 0.0
+    threads, counted = 1, -math.inf
     heard = time.monotonic()
     # What an earlier run gave up may still be known to the scheduler under its name.
     this_run = uuid.uuid4().hex[:8]
     version, target = engine_version(), str(folder.resolve()) if from_workers else None
 
     def fill() -> None:
-        with _known_gone():
-            threads = sum(client.nthreads().values())
+        nonlocal threads, counted
+        if time.monotonic() - counted >= _COUNTED_S:
+            with _known_gone():
+                threads, counted = sum(client.nthreads().values()), time.monotonic()
         room = max(_UNDER_WAY_EACH * threads, 1) - len(under_way)
         for _ in range(room):
             if (piece := next(waiting, None)) is None:

@@ -1,8 +1,7 @@
 """What an answer is worth: by its measured distance from what is right, with the reason and the place on the sheet."""
 
 import math
-from collections.abc import Callable
-from itertools import product
+from collections.abc import Callable, Iterator
 from typing import Any, Final, TypeVar
 
 import numpy as np
@@ -45,7 +44,7 @@ def mark(task: Task, answer: TaskAnswer, cancelled: Callable[[], bool] = never) 
     1.0
     """
     whole = again(task)
-    parts = [_part(question, answer, whole) for question in task_questions(whole)]
+    parts = [_part(question, answer, whole) for question in whole.task.questions]
     if whole.task.kind == "find":
         parts += _mended(whole, answer, cancelled)
     elif whole.task.kind == "make":
@@ -62,11 +61,6 @@ def mark(task: Task, answer: TaskAnswer, cancelled: Callable[[], bool] = never) 
         patch=whole.answer.patch,
         lane=whole.answer.lane,
     )
-
-
-def task_questions(made: Made) -> list[Question]:
-    """Return what is asked for in so many words."""
-    return made.task.questions
 
 
 def verdict_of(distance: float) -> Verdict:
@@ -185,13 +179,11 @@ def _mended(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> li
         stave=left[0].about if left else "",
         at_s=left[0].from_s if left else None,
     )
-    right = check_patch(made.answer.patch)
-    concerned = {name for name in made.task.shown if _apart(wrong, right, name, cancelled) > 1.0}
-    moved = {
-        name: far
-        for name in made.task.shown
-        if name not in concerned and (far := _apart(wrong, patch, name, cancelled)) > 1.0
-    }
+    was, right, now = (
+        _curves(one, made.task.shown, cancelled) for one in (wrong, check_patch(made.answer.patch), patch)
+    )
+    meant, done = _apart(was, right), _apart(was, now)
+    moved = {name: far for name, far in done.items() if meant[name] <= 1.0 < far}
     said = ", ".join(VOICE[name].title.lower() for name in moved)
     rest = MarkedPart(
         name="the rest",
@@ -213,20 +205,9 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
     target = check_patch(made.answer.patch)
     parts = []
     velocities: list[float | None] = [*made.task.velocities] or [None]
-    for velocity, name in product(velocities, made.task.shown):
-        distance = _apart(target.with_note(velocity=velocity), patch.with_note(velocity=velocity), name, cancelled)
-        title = VOICE[name].title.lower()
-        parts.append(
-            MarkedPart(
-                name=title if velocity is None else f"{title} at {velocity:g}",
-                given=f"{distance:.2g} differences off",
-                wanted="on the curve",
-                distance=round(distance, 4),
-                verdict=verdict_of(distance),
-                why="It lies on the curve." if distance <= 1.0 else f"{title} is off where it is farthest.",
-                stave=name,
-            )
-        )
+    for velocity in velocities:
+        played = (one.with_note(velocity=velocity) for one in (target, patch))
+        parts += _reached_at(velocity, _apart(*(_curves(one, made.task.shown, cancelled) for one in played)))
     count = len(changes(*(_heard(document) for document in (made.task.patch or {}, patch.document()))))
     more = max(count - made.fewest, 0)
     parts.append(
@@ -242,32 +223,50 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
     return parts
 
 
+def _reached_at(velocity: float | None, distances: dict[str, float]) -> Iterator[MarkedPart]:
+    """Yield how near each curve is, at a velocity or at the patch's own."""
+    for name, distance in distances.items():
+        title = VOICE[name].title.lower()
+        yield MarkedPart(
+            name=title if velocity is None else f"{title} at {velocity:g}",
+            given=f"{distance:.2g} differences off",
+            wanted="on the curve",
+            distance=round(distance, 4),
+            verdict=verdict_of(distance),
+            why="It lies on the curve." if distance <= 1.0 else f"{title} is off where it is farthest.",
+            stave=name,
+        )
+
+
 def _heard(document: dict[str, Any]) -> dict[str, Any]:
     """Return a patch without what is only said of it."""
     return {name: value for name, value in document.items() if name not in _SAID}
 
 
-def _apart(one: Patch, other: Patch, name: str, cancelled: Callable[[], bool]) -> float:
-    """Return how far two patches' curves lie apart in just-noticeable differences, but for a twentieth of the time."""
-    a, b = (_curve(patch, name, cancelled) for patch in (one, other))
-    length = min(len(a), len(b))
-    if length == 0:
-        return math.inf
-    away = np.abs(a[:length] - b[:length])
-    return float(np.quantile(away, 0.95)) / _CURVES.get(name, LEVEL_DB)
+def _apart(one: dict[str, Floats], other: dict[str, Floats]) -> dict[str, float]:
+    """Return how far curves lie apart in just-noticeable differences, but for a twentieth of the time."""
+    found = {}
+    for name, curve in one.items():
+        length = min(len(curve), len(other[name]))
+        away = np.abs(curve[:length] - other[name][:length])
+        found[name] = float(np.quantile(away, 0.95)) / _CURVES.get(name, LEVEL_DB) if length else math.inf
+    return found
 
 
-def _curve(patch: Patch, name: str, cancelled: Callable[[], bool]) -> Floats:
-    """Return a curve in what is heard of it: semitones of pitch and cutoff, decibels of level, over 60 dB of them."""
-    at = VOICE[name]
+def _curves(patch: Patch, names: list[str], cancelled: Callable[[], bool]) -> dict[str, Floats]:
+    """Return curves in what is heard of them: semitones of pitch and cutoff, decibels of level, over 60 dB of them."""
     found = trace(patch, DRAFT_RATE, cancelled=cancelled)
-    lane = found.lanes.get(name)
-    values = lane.value if lane is not None else np.full(found.run.length, patch.base(at))
-    if name == "pitch":
-        return values
-    if at.steps_per_octave:
-        return np.asarray(12.0 * np.log2(np.maximum(values, 1e-6)))
-    return np.asarray(20.0 * np.log10(np.maximum(values, 1e-3)))
+    curves = {}
+    for name in names:
+        at, lane = VOICE[name], found.lanes.get(name)
+        values = lane.value if lane is not None else np.full(found.run.length, patch.base(at))
+        if name == "pitch":
+            curves[name] = values
+        elif at.steps_per_octave:
+            curves[name] = np.asarray(12.0 * np.log2(np.maximum(values, 1e-6)))
+        else:
+            curves[name] = np.asarray(20.0 * np.log10(np.maximum(values, 1e-3)))
+    return curves
 
 
 def _played(made: Made, answer: TaskAnswer) -> list[MarkedPart]:
