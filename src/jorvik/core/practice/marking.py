@@ -203,7 +203,7 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
     if patch is None:
         return [_nothing("the curves"), _nothing("changes")]
     target = check_patch(made.answer.patch)
-    parts = []
+    parts: list[MarkedPart] = []
     velocities: list[float | None] = [*made.task.velocities] or [None]
     for velocity in velocities:
         played = (one.with_note(velocity=velocity) for one in (target, patch))
