@@ -10,6 +10,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 import uuid
 import zipfile
 from collections.abc import Iterator
@@ -22,7 +23,7 @@ from fastapi.responses import FileResponse
 from pydantic import Field, ValidationError
 from starlette.background import BackgroundTask
 
-from jorvik.bank.doing import write_whole
+from jorvik.bank.doing import FAILED, write_whole
 from jorvik.bank.pieces import plan
 from jorvik.bank.results import read_table
 from jorvik.bank.settings import BankSettings, typed_notes
@@ -42,6 +43,7 @@ router = APIRouter(prefix="/bank")
 _MOST_ROWS: Final = 20_000
 """Of a table that is shown; the whole of it is a file."""
 _ENDS_S: Final = 30.0
+_NEW_S: Final = 600.0
 _NICE: Final = 10
 
 
@@ -141,7 +143,7 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
             command, stdout=subprocess.PIPE, stderr=said, preexec_fn=partial(os.nice, _NICE), start_new_session=True
         )
     try:
-        failed = _followed(running, cancelled, tell)
+        _follow(running, cancelled, tell)
     finally:
         _end(running)
     text = (folder / "said.txt").read_text(encoding="utf-8", errors="replace").strip()
@@ -151,29 +153,32 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
         raise Problem("the work", text.splitlines()[-1] if text else "an end without a word", "tried again")
     found = read_table(folder / "out")
     moved = [line for line in text.splitlines() if line.startswith("moved: ")]
-    facts = {**bank_about(form), "failed": failed, "faults": sum(int(r.get("faults") or 0) for r in found)}
-    facts |= {"moved": len(moved), "files": sum(len(record.get("files") or ()) for record in found)}
+    facts = {
+        **bank_about(form),
+        "failed": sum(record["state"] == FAILED for record in found),
+        "faults": sum(int(record.get("faults") or 0) for record in found),
+        "moved": len(moved),
+        "files": sum(len(record.get("files") or ()) for record in found),
+    }
     data = json.dumps({"moved": [one.removeprefix("moved: ") for one in moved]})
     return Made(data.encode(), "application/json", "results.json", facts)
 
 
-def _followed(running: subprocess.Popen[bytes], cancelled: Cancel, tell: Tell) -> int:
-    """Tell how far the command is until it ends or is given up; return how many pieces failed."""
+def _follow(running: subprocess.Popen[bytes], cancelled: Cancel, tell: Tell) -> None:
+    """Tell how far the command is until it ends or is given up."""
     assert running.stdout is not None
     os.set_blocking(running.stdout.fileno(), False)
-    failed, rest = 0, b""
+    rest = b""
     while running.poll() is None and not cancelled():
         rest += running.stdout.read() or b""
         *lines, rest = rest.split(b"\n")
         if lines:
             told = json.loads(lines[-1])
-            failed = told["failed"]
             tell((told["done"] / max(told["of"], 1), lines[-1]))
         try:
             running.wait(0.2)
         except subprocess.TimeoutExpired:
             continue
-    return failed
 
 
 def _end(running: subprocess.Popen[bytes]) -> None:
@@ -258,10 +263,10 @@ def put_run(request: Request, run: uuid.UUID, form: BankRequest) -> Job:
 
 
 def _forget_old(known: set[uuid.UUID]) -> None:
-    """Take away the files of works that nobody keeps any more."""
-    root = banks_folder()
+    """Take away the files of works that nobody keeps any more; what is new may be about to be asked for."""
+    root, names = banks_folder(), {one.hex for one in known}
     for folder in root.iterdir() if root.is_dir() else ():
-        if not any(folder.name == one.hex for one in known):
+        if folder.name not in names and time.time() - folder.stat().st_mtime > _NEW_S:
             shutil.rmtree(folder, ignore_errors=True)
 
 

@@ -1,5 +1,6 @@
 """Requests about practice: what comes next, a task with its curves, its marks, pairs for one's own thresholds."""
 
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -151,16 +152,21 @@ def _store(request: Request) -> DocumentStore:
 
 
 def _kept(store: DocumentStore) -> Kept:
-    """Return the one document of practice, made where there is none."""
-    heads = store.heads(limit=1)
-    return store.get(heads[0].id) if heads else store.create(Practice().document())
+    """Return the document of practice, made where there is none."""
+    first = _first(store)
+    return store.create(Practice().document()) if first is None else store.get(first)
+
+
+def _first(store: DocumentStore) -> uuid.UUID | None:
+    """Return which document is the one: of several, as an archive may bring them in, always the same."""
+    return min((head.id for head in store.heads()), default=None)
 
 
 def ear_of(store: DocumentStore) -> Ear:
     """Return whose ear judgements go by: the textbook's where nothing was practised, or the store is away."""
     try:
-        heads = store.heads(limit=1)
-        return own_ear(check_practice(store.get(heads[0].id).document)) if heads else TEXTBOOK_EAR
+        first = _first(store)
+        return TEXTBOOK_EAR if first is None else own_ear(check_practice(store.get(first).document))
     except SQLAlchemyError:
         return TEXTBOOK_EAR
 

@@ -26,6 +26,7 @@ const OPENS: Record<string, (id: string) => Promise<string>> = {
     await machine.choose(id);
     return 'machine';
   },
+  practice: () => Promise.resolve('practice'),
   recording: async (id) => {
     await matching.choose(id);
     return 'match';

@@ -19,6 +19,8 @@
   let last = 0;
   let points: [number, number][] = [];
   let context: AudioContext | null = null;
+  /** What all clicks of this turn go through: it closes softly where they are stopped. */
+  let out: GainNode | null = null;
 
   function start(): void {
     stop();
@@ -27,6 +29,8 @@
     value = 0;
     context ??= new AudioContext();
     void context.resume();
+    out = context.createGain();
+    out.connect(context.destination);
     // The clicks are set on the clock of the sound, and the lane is read by the same clock.
     began = context.currentTime + 0.1 + COUNT_IN * beat;
     for (let count = 0; count < COUNT_IN; count++) click(began - (COUNT_IN - count) * beat, 660, 0.3);
@@ -37,7 +41,7 @@
   }
   /** Sounds a click, no louder than what is played. */
   function click(at: number, hertz: number, share: number): void {
-    if (!context) return;
+    if (!context || !out) return;
     const level = share * settings.now.level ** 2;
     const [tone, gain] = [context.createOscillator(), context.createGain()];
     tone.frequency.value = hertz;
@@ -45,7 +49,7 @@
     gain.gain.linearRampToValueAtTime(level, at + 0.003);
     gain.gain.exponentialRampToValueAtTime(Math.max(level / 1000, 1e-6), at + 0.06);
     gain.gain.linearRampToValueAtTime(0, at + 0.07);
-    tone.connect(gain).connect(context.destination);
+    tone.connect(gain).connect(out);
     tone.start(at);
     tone.stop(at + 0.08);
   }
@@ -70,6 +74,8 @@
   function stop(): void {
     cancelAnimationFrame(frame);
     running = pressed = false;
+    if (context) out?.gain.setTargetAtTime(0, context.currentTime, 0.01);
+    out = null;
   }
   function press(on: boolean): void {
     if (!running || pressed === on) return;
@@ -78,7 +84,9 @@
   }
   onDestroy(() => {
     stop();
-    void context?.close();
+    // After the clicks have died away.
+    const ended = context;
+    setTimeout(() => void ended?.close(), 100);
   });
 </script>
 
@@ -86,10 +94,8 @@
   <Button onclick={() => (running ? finish() : start())}
     >{running ? 'Stop' : practice.lane.length ? 'Play it again' : 'Count in'}</Button
   >
-  <button
-    type="button"
-    class="press"
-    class:on={pressed}
+  <Button
+    class={pressed ? 'press on' : 'press'}
     aria-label="Press and it rises, let go and it falls"
     disabled={!running}
     onpointerdown={(event) => {
@@ -109,7 +115,7 @@
     <span class="says"
       >{running ? (now < 0 ? `in ${Math.ceil(-now / beat)}` : `${now.toFixed(1)} s`) : 'press here, or Space'}</span
     >
-  </button>
+  </Button>
   <span class="says">{practice.lane.length ? 'Played: hand it in, or play it again.' : ''}</span>
 </div>
 
@@ -120,7 +126,7 @@
     gap: 12px;
     margin: 8px 0;
   }
-  .press {
+  .pad :global(.press) {
     position: relative;
     width: 180px;
     height: 90px;
@@ -130,7 +136,7 @@
     overflow: hidden;
     touch-action: none;
   }
-  .press.on {
+  .pad :global(.press.on) {
     border-color: var(--ink);
   }
   .level {
