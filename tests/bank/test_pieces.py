@@ -4,7 +4,7 @@ import unittest
 from typing import Any
 
 from jorvik.bank.pieces import plan
-from jorvik.bank.settings import BankSettings
+from jorvik.bank.settings import BankSettings, typed_notes
 from jorvik.core.problems import Problem
 from jorvik.formats.archive import Entry
 from tests.support import Json, document, note
@@ -67,6 +67,15 @@ class Pieces(unittest.TestCase):
         self.assertIn("a phrase", made.unfit[0].trouble)
         self.assertIn("cutoff", made.unfit[1].trouble)
         self.assertEqual(made.unfit[2].trouble, "x.json: no JSON")
+
+    def test_notes_are_typed_with_commas_and_units(self) -> None:
+        typed = {"keys": "C2, F#3", "velocities": "40,118", "lengths": "250ms, 1s", "seeds": "1, 2, 3"}
+        made = BankSettings.model_validate({"work": "measure", **typed_notes(typed)})
+        self.assertEqual((made.keys, made.velocities), ([36.0, 54.0], [40.0, 118.0]))
+        self.assertEqual((made.lengths_s, made.seeds), ([0.25, 1.0], [1, 2, 3]))
+        self.assertEqual(len(plan(entries(BELL), made).pieces), 2 * 2 * 2 * 3)
+        with self.assertRaisesRegex(Problem, "--keys"):
+            typed_notes({"keys": "C2, H9"}, "--")
 
     def test_bad_settings_are_refused(self) -> None:
         with self.assertRaisesRegex(Problem, "the machine card"):

@@ -85,6 +85,17 @@ class BankJobs(unittest.TestCase):
         self.assertEqual(len(set(lines)), 48)
         self.assertEqual(len(list(self.out(run).glob("*.wav"))), 48)
 
+    def test_a_sound_does_not_wait_for_a_bank(self) -> None:
+        run, sound = str(uuid.uuid4()), str(uuid.uuid4())
+        with TestClient(create_app(Settings(self.engine)), base_url=LOCAL) as client:
+            client.put(f"/api/bank/runs/{run}", json=self.body("render", notes={"lengths": "5s, 6s", "seeds": "1,2,3"}))
+            wait_until(lambda: client.get(f"/api/jobs/{run}").json()["state"] == "running", "it did not begin")
+            asked = {"kind": "sound", "document": document(performance=note(0.2))}
+            self.assertEqual(client.put(f"/api/jobs/{sound}", json=asked).status_code, 201)
+            self.assertEqual(self.ended(client, sound)["state"], "done")
+            self.assertEqual(client.get(f"/api/jobs/{run}").json()["state"], "running")
+            client.post(f"/api/jobs/{run}/cancel")
+
     def test_what_is_wrong_is_said_before_anything_is_done(self) -> None:
         with TestClient(create_app(Settings(self.engine)), base_url=LOCAL) as client:
             for body, said in (

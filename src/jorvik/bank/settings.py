@@ -35,15 +35,15 @@ def typed_notes(typed: Mapping[str, str | None], place: str = "") -> dict[str, l
 
     Raises Problem with which of them it is, what was found and what would do.
 
-    >>> typed_notes({"keys": "C2, C3", "velocities": "", "lengths": "500ms"})
-    {'keys': [36.0, 48.0], 'lengths_s': [0.5]}
+    >>> typed_notes({"keys": "C2, C3", "velocities": "", "lengths": "500ms", "seeds": "1, 2"})
+    {'keys': [36.0, 48.0], 'lengths_s': [0.5], 'seeds': [1, 2]}
     """
     found: dict[str, list[float]] = {}
     for name, (field, unit) in _TYPED.items():
         said = [one.strip() for one in (typed.get(name) or "").split(",") if one.strip()]
         if said:
             values = [parse_value(one, unit, f"{place}{name}", note_values=False).value for one in said]
-            found[field] = [float(value) for value in values]
+            found[field] = [round(float(value)) if unit == "count" else float(value) for value in values]
     return found
 
 

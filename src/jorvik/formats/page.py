@@ -32,6 +32,15 @@ def page(name: str, what: str, parts: Iterable[tuple[str, str]], paper: Paper) -
     return f'{head}{style}<body><h1>{title}</h1><p class="what">{what}</p>{body}</body></html>\n'
 
 
+_IN_ONE: Final = 12
+"""Up to so many rows stand in one column: a short table is not torn from its head."""
+
+
+def in_columns(html: str, rows: int) -> str:
+    """Return a narrow list or table, in two columns where it is long."""
+    return f'<div class="columns">{html}</div>' if rows > _IN_ONE else html
+
+
 def table(heads: Sequence[str], rows: Sequence[Sequence[str]], figures: int = 0) -> str:
     """Return a table of text; the last columns, as many as ``figures``, stand right."""
 

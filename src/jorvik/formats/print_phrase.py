@@ -6,7 +6,7 @@ from typing import Final
 
 from jorvik.core.document.phrase import Phrase
 from jorvik.core.units.words import in_words, note_name
-from jorvik.formats.page import Paper, page, table
+from jorvik.formats.page import Paper, in_columns, page, table
 from jorvik.formats.print_staves import WIDE, Row, hit_row
 
 _LEFT: Final = 60
@@ -117,7 +117,7 @@ def _notes(phrase: Phrase) -> str:
     left = len(phrase.played) - len(rows)
     more = f"<p>and {left} more</p>" if left else ""
     listed = table(("bar.beat", "key", "held, beats", "velocity"), rows, 2)
-    return f'<div class="columns">{listed}</div>{more}' if rows else ""
+    return in_columns(listed, len(rows)) + more if rows else ""
 
 
 def _hits(phrase: Phrase) -> str:

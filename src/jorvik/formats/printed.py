@@ -20,7 +20,7 @@ from jorvik.core.measure.patch import measure_trace
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.modules.base import field_facts, field_title
 from jorvik.core.units.words import in_words, note_name
-from jorvik.formats.page import Paper, page, table
+from jorvik.formats.page import Paper, in_columns, page, table
 from jorvik.formats.print_map import drawn_map
 from jorvik.formats.print_staves import Texted, dash_of, drawn
 
@@ -156,7 +156,7 @@ def _set_values(patch: Patch, said: Texted) -> str:
         for name, at in VOICE.items()
         if patch.base(at) != at.base or at.always_shown
     ]
-    return f'<div class="columns">{table(("destination", "set at"), rows, 1)}</div>'
+    return in_columns(table(("destination", "set at"), rows, 1), len(rows))
 
 
 def _macros(patch: Patch, said: Texted) -> str:

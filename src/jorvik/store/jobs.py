@@ -1,6 +1,7 @@
 """Jobs kept: what was asked for, how far it is, and what it came to. A restart of the server loses none of it."""
 
 import uuid
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Final, Literal
@@ -87,9 +88,14 @@ class JobStore(Store):
         with self._session() as session:
             return _job(_row(session, job_id))
 
-    def begin_next(self) -> tuple[Job, dict[str, Any]] | None:
-        """Return the job that has waited longest, now running, and what it asks for; None where none waits."""
+    def begin_next(self, kinds: Collection[str] = ()) -> tuple[Job, dict[str, Any]] | None:
+        """Return the job that has waited longest, now running, and what it asks for; None where none waits.
+
+        Of some kinds, where they are said.
+        """
         oldest = select(JobRow).where(JobRow.state == "waiting").order_by(JobRow.created_at).limit(1)
+        if kinds:
+            oldest = oldest.where(JobRow.kind.in_(kinds))
         with self._session() as session:
             row = session.scalar(oldest.options(undefer(JobRow.request)).with_for_update())
             if row is None:

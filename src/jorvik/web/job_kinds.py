@@ -19,6 +19,7 @@ from jorvik.web.forms import Form, Play, SoundRequest, VoltageRequest
 from jorvik.web.matching import MatchJob, made_match, match_about, match_title
 from jorvik.web.printing import PrintJob, print_title, printed_files
 from jorvik.web.rendered import with_test_note
+from jorvik.web.scheduler import WorkKind
 from jorvik.web.sweeps import MapJob, SweepJob, made_map, made_sweep, sweep_about, sweep_title
 from jorvik.web.voltage import voltage
 from jorvik.web.workers import Cancel, Tell
@@ -55,6 +56,8 @@ class JobKind:
     """Returns what is worth saying of it from the beginning on."""
     after: Callable[[Any, Made, LibraryStore], None] = lambda *_: None
     """Keeps what of a result belongs elsewhere in the library."""
+    work: WorkKind = "jobs"
+    """Among which others it waits: those of a kind of work are done one after the other."""
 
 
 def _name(form: Play) -> str:
@@ -82,6 +85,6 @@ JOB_KINDS: Final = {
     "sweep": JobKind(SweepJob, sweep_title, made_sweep, sweep_about),
     "match": JobKind(MatchJob, match_title, made_match, match_about),
     "map": JobKind(MapJob, sweep_title, made_map, sweep_about),
-    "bank": JobKind(BankJob, bank_title, made_bank, bank_about, keep_judgements),
+    "bank": JobKind(BankJob, bank_title, made_bank, bank_about, keep_judgements, "banks"),
 }
 """Every kind that there is."""

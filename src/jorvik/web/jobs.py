@@ -1,4 +1,4 @@
-"""Jobs: work of minutes, one after the other, with progress, a cancel, and a result that outlives a restart."""
+"""Jobs: work of minutes, of each kind of work one after the other, with progress, a cancel, a result that is kept."""
 
 import asyncio
 import logging
@@ -19,7 +19,7 @@ from jorvik.core.problems import Problem
 from jorvik.store.jobs import Job, JobStore, Made
 from jorvik.store.library import LibraryStore
 from jorvik.web.job_kinds import JOB_KINDS, JobRequest
-from jorvik.web.scheduler import Scheduler
+from jorvik.web.scheduler import Scheduler, WorkKind
 from jorvik.web.store_calls import when_there
 from jorvik.web.workers import Cancel, TaskBroke, Tell, WorkerDied
 
@@ -37,11 +37,12 @@ class Jobs:
         self.store = store
         self._library = library
         self._scheduler = scheduler
-        self._waiting = asyncio.Event()
+        works = {kind.work for kind in JOB_KINDS.values()}
+        self._waiting: dict[WorkKind, asyncio.Event] = {work: asyncio.Event() for work in works}
         self._cancels: dict[uuid.UUID, threading.Event] = {}
         self._running: asyncio.Task[None] | None = None
         self.so_far: dict[uuid.UUID, bytes] = {}
-        """What the running job has told of what it makes, as JSON."""
+        """What each running job has told of what it makes, as JSON."""
 
     def begin(self) -> None:
         """Go on with what was under way when the server was stopped, and then with whatever is asked for."""
@@ -60,12 +61,13 @@ class Jobs:
 
     def wake(self) -> None:
         """Look for work: something was asked for."""
-        self._waiting.set()
+        for waiting in self._waiting.values():
+            waiting.set()
 
     def wake_soon(self) -> None:
         """Look for work, asked from another thread than the loop's."""
         if self._running is not None:
-            self._running.get_loop().call_soon_threadsafe(self._waiting.set)
+            self._running.get_loop().call_soon_threadsafe(self.wake)
 
     def cancel(self, job_id: uuid.UUID) -> None:
         """Have a running job given up."""
@@ -74,11 +76,17 @@ class Jobs:
 
     async def _run(self) -> None:
         await when_there(self.store.go_on)
+        await asyncio.gather(*map(self._work, self._waiting))
+
+    async def _work(self, work: WorkKind) -> None:
+        """Do the jobs of a kind of work, the oldest first."""
+        kinds = [name for name, kind in JOB_KINDS.items() if kind.work == work]
+        waiting = self._waiting[work]
         while True:
-            self._waiting.clear()
-            found = await when_there(self.store.begin_next)
+            waiting.clear()
+            found = await when_there(partial(self.store.begin_next, kinds))
             if found is None:
-                await self._waiting.wait()
+                await waiting.wait()
             else:
                 await self._one(*found)
 
@@ -87,7 +95,9 @@ class Jobs:
         try:
             kind = JOB_KINDS[job.kind]
             form = kind.form.model_validate(request)
-            made = await self._scheduler.run_job(_make, (job.kind, form), cancel.is_set, self._teller(job.id))
+            made = await self._scheduler.run_job(
+                _make, (job.kind, form), cancel.is_set, self._teller(job.id), kind.work
+            )
             # First, so that whoever is told that it is done finds what it has to keep.
             await when_there(lambda: kind.after(form, made, self._library))
             await when_there(lambda: self.store.finish(job.id, made))

@@ -27,7 +27,7 @@ from fastapi.responses import Response, StreamingResponse
 from jorvik.core.engine.run import Cancelled
 from jorvik.web.workers import Cancel, Tell, WorkerDied, WorkerPool
 
-WorkKind = Literal["sheet", "sound", "heavy", "judgement", "jobs"]
+WorkKind = Literal["sheet", "sound", "heavy", "judgement", "jobs", "banks"]
 
 _POOLS: Final[Mapping[WorkKind, tuple[int, int]]] = {
     "sheet": (1, 0),
@@ -35,6 +35,8 @@ _POOLS: Final[Mapping[WorkKind, tuple[int, int]]] = {
     "judgement": (min(2, os.cpu_count() or 1), 19),
     "heavy": (1, 19),
     "jobs": (1, 19),
+    # It waits for the command that does the work.
+    "banks": (1, 19),
 }
 """How many processes each kind of work has, and how far they give way to others."""
 

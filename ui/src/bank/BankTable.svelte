@@ -69,6 +69,12 @@
     <p class="none" role="status">{bank.job.title} is under way. You can go on editing; it goes on when you leave.</p>
   {:else if bank.job.state === 'failed'}
     <p class="none" role="alert">{bank.job.said}</p>
+  {:else if !bank.taken}
+    <p class="none" role="status">Reading what came of it…</p>
+  {:else if !bank.rowsOf}
+    <p class="none">
+      {bank.job.state === 'done' ? 'Its files are gone.' : 'It was stopped before anything was done.'}
+    </p>
   {:else}
     <div class="bar">
       <TextField label="Find in the table" type="search" placeholder="Find" bind:value={words} />

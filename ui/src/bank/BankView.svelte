@@ -42,7 +42,7 @@
     <Choice
       look="quiet"
       label="Which patches"
-      prompt={bank.ids.length ? `${bank.ids.length}: ${bank.name}` : 'Which patches…'}
+      prompt={bank.ids.length ? `${bank.ids.length}: ${bank.name || 'as chosen'}` : 'Which patches…'}
       options={[
         ['every', 'every patch'],
         ['mine', 'my own, no demos'],

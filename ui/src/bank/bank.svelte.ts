@@ -51,6 +51,8 @@ export class BankWork {
   run = $state('');
   rows: Row[] = $state.raw([]);
   rowsOf = $state(0);
+  /** Whether what came of the work that is looked at has been read. */
+  taken = $state(false);
   moved: string[] = $state.raw([]);
   /** What is to be shown of a patch that was opened from the table, once it is judged. */
   showing: { patch: string; rule: string } | null = $state.raw(null);
@@ -147,6 +149,7 @@ export class BankWork {
     this.rows = [];
     this.rowsOf = 0;
     this.moved = [];
+    this.taken = false;
     if (this.job && !underWay(this.job)) await this.take(run);
   }
 
@@ -159,5 +162,6 @@ export class BankWork {
     this.rows = (table?.rows ?? []) as Row[];
     this.rowsOf = table?.of ?? 0;
     this.moved = made.moved;
+    this.taken = true;
   }
 }

@@ -10,6 +10,9 @@
   const task = $derived(practice.task);
   const beat = $derived(60 / (task?.tempo_bpm ?? 96));
   const ends = $derived(Math.max(...(task?.strokes ?? [1])) + beat);
+  const drawn = $derived(
+    practice.lane.map(([at, height]) => `${((at / ends) * 600).toFixed(1)},${(56 - 52 * height).toFixed(1)}`).join(' ')
+  );
   let running = $state(false);
   let pressed = $state(false);
   let value = $state(0);
@@ -90,6 +93,13 @@
   });
 </script>
 
+<svg viewBox="0 0 600 60" preserveAspectRatio="none" role="img" aria-label="The strokes, and what was played">
+  {#each task?.strokes ?? [] as stroke (stroke)}
+    <line x1={(stroke / ends) * 600} x2={(stroke / ends) * 600} y1="0" y2="60" class="stroke" />
+  {/each}
+  {#if practice.lane.length > 1}<polyline points={drawn} />{/if}
+  {#if running && now >= 0}<line x1={(now / ends) * 600} x2={(now / ends) * 600} y1="0" y2="60" class="now" />{/if}
+</svg>
 <div class="pad">
   <Button onclick={() => (running ? finish() : start())}
     >{running ? 'Stop' : practice.lane.length ? 'Play it again' : 'Count in'}</Button
@@ -120,6 +130,28 @@
 </div>
 
 <style>
+  svg {
+    width: 100%;
+    height: 60px;
+    display: block;
+    background: var(--paper);
+    border: 1px solid var(--rule);
+  }
+  line,
+  polyline {
+    fill: none;
+    vector-effect: non-scaling-stroke;
+  }
+  .stroke {
+    stroke: var(--madder);
+  }
+  .now {
+    stroke: var(--faint);
+  }
+  polyline {
+    stroke: var(--ink);
+    stroke-width: 1.5;
+  }
   .pad {
     display: flex;
     align-items: center;

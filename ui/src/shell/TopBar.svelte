@@ -235,8 +235,12 @@
       min-width: 0;
     }
   }
-  .back :global(.status) {
+  .back :global(button.status) {
     margin-right: auto;
+    flex: 0 1 auto;
+    min-width: 3rem;
+    overflow: hidden;
+    text-overflow: ellipsis;
   }
   .light {
     font-size: 12px;
