@@ -95,12 +95,13 @@ def fresh_engine() -> Engine:
     return engine
 
 
-PATIENCE_S = 40.0
+PATIENCE_S = 120.0
+"""For what comes in a moment, on a machine that has far too much to do."""
 
 
-def wait_until(so: Callable[[], bool], said: str, patience_s: float = PATIENCE_S) -> None:
+def wait_until(so: Callable[[], bool], said: str) -> None:
     """Look again and again until something is so; fail with what is said where it never is."""
-    end = time.monotonic() + patience_s
+    end = time.monotonic() + PATIENCE_S
     while not so():
         if time.monotonic() > end:
             raise AssertionError(said)

@@ -7,7 +7,7 @@ import tempfile
 import threading
 import unittest
 from collections.abc import Callable
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from pathlib import Path
 from typing import Any, ClassVar
 from unittest import mock
@@ -170,8 +170,11 @@ class Running(unittest.TestCase):
     def test_it_listens_on_loopback_alone(self) -> None:
         import psutil
 
-        processes = [psutil.Process(), *psutil.Process().children(recursive=True)]
-        heard = [one for process in processes for one in process.net_connections("tcp") if one.status == "LISTEN"]
+        heard = []
+        for process in (psutil.Process(), *psutil.Process().children(recursive=True)):
+            # Some have ended since they were listed.
+            with suppress(psutil.NoSuchProcess):
+                heard += [one for one in process.net_connections("tcp") if one.status == "LISTEN"]
         self.assertGreater(len(heard), 4)
         self.assertEqual({one.laddr.ip for one in heard}, {"127.0.0.1"})
 

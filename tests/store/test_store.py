@@ -1,6 +1,7 @@
 """The store: nothing is overwritten, nothing is lost, and the tables are what the migrations make."""
 
 import json
+import threading
 import unittest
 import uuid
 from typing import Any, ClassVar
@@ -9,13 +10,14 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import Engine, event, text
+from sqlalchemy.orm import Session
 
 from jorvik.core.problems import Problem
 from jorvik.store.database import connect, migrate, migration_config
-from jorvik.store.documents import Conflict, DocumentStore, Missing
+from jorvik.store.documents import Conflict, DocumentStore, Missing, rewrite
 from jorvik.store.kinds import PATCHES, Kind, Labels
-from jorvik.store.tables import Base
-from tests.support import cluster, document, fresh_engine
+from jorvik.store.tables import Base, DocumentRow
+from tests.support import cluster, document, fresh_engine, wait_until
 
 
 class Store(unittest.TestCase):
@@ -191,6 +193,30 @@ class Store(unittest.TestCase):
             self.store.get(uuid.uuid4())
         with self.assertRaises(Missing):
             self.store.revision(kept.id, 99)
+
+    def test_a_demo_is_reset_after_what_is_being_written_to_it(self) -> None:
+        self.store.put_demo("ferry", document(name="Ferry"))
+        [kept] = [h for h in self.store.heads() if h.demo == "ferry"]
+        resetting = threading.Thread(target=self.store.put_demo, args=("ferry", document(name="Ferry"), True))
+
+        def waits() -> bool:
+            with self.engine.connect() as connection:
+                waiting = "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock'"
+                return connection.scalar(text(waiting + " AND datname = current_database()")) == 1
+
+        with Session(self.engine) as session, session.begin():
+            row = session.get_one(DocumentRow, kept.id, with_for_update=True)
+            rewrite(session, row, document(name="Meanwhile"), PATCHES, "written meanwhile")
+            rewrite(session, row, document(name="Then"), PATCHES, "and again")
+            session.flush()
+            resetting.start()
+            wait_until(waits, "it did not wait")
+        resetting.join()
+        reasons = [revision.reason for revision in reversed(self.store.revisions(kept.id))]
+        self.assertEqual(
+            reasons, ["created", "written meanwhile", "and again", "before the demo was reset", "demo reset"]
+        )
+        self.assertEqual(self.store.revision(kept.id, 4)["name"], "Then")
 
     def test_a_demo_is_loaded_once_and_reset_on_request(self) -> None:
         self.store.put_demo("bell", document(name="Bell"))

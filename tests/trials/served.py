@@ -17,12 +17,10 @@ from typing import Any, Final, NamedTuple
 
 from jorvik.place import ROOT
 from jorvik.store.cluster import data_folder
-from tests.support import wait_until
+from tests.support import PATIENCE_S, wait_until
 
 LONG: Final = os.environ.get("JORVIK_TRIALS") == "long"
 """Set by ``./test trials --long``."""
-
-PATIENCE_S: Final = 120.0
 
 
 def seed_of(name: str) -> int:
@@ -105,7 +103,7 @@ class Launched:
 
     def until_up(self) -> None:
         """Wait until server and store answer."""
-        wait_until(self._is_up, "it did not come up again", PATIENCE_S)
+        wait_until(self._is_up, "it did not come up again")
 
     def _is_up(self) -> bool:
         with contextlib.suppress(OSError, ValueError):

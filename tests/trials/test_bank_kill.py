@@ -15,12 +15,14 @@ from functools import partial
 from pathlib import Path
 
 from jorvik.bank.journal import JOURNAL
-from tests.support import document, note, wait_until
+from tests.support import PATIENCE_S, document, note, wait_until
 from tests.trials.served import LONG, seed_of
 
 KILLS = 10 if LONG else 1
 PIECES = 60
 PYTHON = sys.executable
+ENDS_S = 4 * PATIENCE_S
+"""Within which a whole work ends."""
 
 
 def lines(out: Path) -> list[str]:
@@ -85,7 +87,7 @@ class Killed(unittest.TestCase):
         """Run it to its end, and see that every piece was done once, whatever happened before."""
         before = lines(out)
         done = self.begun(out, *more)
-        _, said = done.communicate(timeout=240)
+        _, said = done.communicate(timeout=ENDS_S)
         self.assertEqual(done.returncode, 0, said.decode())
         rows = lines(out)
         self.assertEqual(rows[: len(before)], before, "what was there was written anew")
@@ -116,7 +118,7 @@ class Killed(unittest.TestCase):
             wait_until(partial(has_come, out, some, running), "it did nothing")
             with_python = [pid for pid in children(running.pid) if self._is_worker(pid)]
             self._end(self.rng.choice(with_python))
-            _, said = running.communicate(timeout=240)
+            _, said = running.communicate(timeout=ENDS_S)
             self.assertEqual(running.returncode, 0, said.decode())
             self.assertEqual(len(set(lines(out))), PIECES)
             self.assertEqual(len(lines(out)), PIECES)
@@ -133,7 +135,7 @@ class Killed(unittest.TestCase):
         running = self.begun(out)
         wait_until(partial(has_come, out, 4, running), "it did nothing")
         os.killpg(running.pid, signal.SIGINT)
-        _, said = running.communicate(timeout=60)
+        _, said = running.communicate(timeout=ENDS_S)
         self.assertEqual(running.returncode, 130, said.decode())
         self.assertNotIn("Traceback", said.decode())
         self.assertRegex(said.decode(), r"\d+ done, 0 failed, \d+ set aside")
@@ -149,7 +151,7 @@ class Killed(unittest.TestCase):
             some = self.rng.randint(1, 4)
             wait_until(partial(has_come, out, already + some, running), "it did nothing")
             scheduler.kill()
-            _, said = running.communicate(timeout=120)
+            _, said = running.communicate(timeout=ENDS_S)
             if len(lines(out)) < PIECES:
                 self.assertEqual(running.returncode, 130, said.decode())
                 self.assertIn("the scheduler is gone", said.decode())

@@ -61,7 +61,7 @@ class Killed(unittest.TestCase):
         with going_on(write):
             for kill in range(KILLS):
                 before = written["acknowledged"]
-                wait_until(partial(is_written, before + rng.randint(3, 12)), "nothing more was written", 60.0)
+                wait_until(partial(is_written, before + rng.randint(3, 12)), "nothing more was written")
                 database = kill % 3 == 2
                 pid = self.app.database_pid() if database else self.app.server_pid()
                 os.kill(pid, signal.SIGKILL)

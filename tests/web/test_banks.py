@@ -44,7 +44,7 @@ class BankJobs(unittest.TestCase):
             found: dict[str, Any] = client.get(f"/api/jobs/{run}").json()
             return found
 
-        wait_until(lambda: job()["state"] not in ("waiting", "running"), "it did not end", 120.0)
+        wait_until(lambda: job()["state"] not in ("waiting", "running"), "it did not end")
         return job()
 
     def test_it_is_planned_done_and_its_files_are_handed_out(self) -> None:
@@ -74,7 +74,7 @@ class BankJobs(unittest.TestCase):
         with TestClient(create_app(Settings(self.engine)), base_url=LOCAL) as client:
             client.put(f"/api/bank/runs/{run}", json=self.body("render", notes={"keys": "C2, C3, C4, C5"}))
             journal = self.out(run) / JOURNAL
-            wait_until(lambda: journal.exists() and len(journal.read_bytes().splitlines()) >= 3, "it did nothing", 60.0)
+            wait_until(lambda: journal.exists() and len(journal.read_bytes().splitlines()) >= 3, "it did nothing")
         before = journal.read_bytes().splitlines()
         with TestClient(create_app(Settings(self.engine)), base_url=LOCAL) as client:
             job = self.ended(client, run)

@@ -265,7 +265,7 @@ class DocumentStore(Store):
     def put_demo(self, demo: str, document: Document, reset: bool = False) -> None:
         """Keep a demo document under its name, if it is not there; with ``reset`` as a new draft over what differs."""
         with self._session() as session:
-            row = session.scalar(self._all().where(DocumentRow.demo == demo))
+            row = session.scalar(self._all().where(DocumentRow.demo == demo).with_for_update())
             if row is not None and reset and (row.draft != document or row.deleted_at is not None):
                 _add_revision(session, row, row.draft, "before the demo was reset")
                 row.deleted_at = None
