@@ -7,6 +7,9 @@ from pathlib import Path
 from playwright.sync_api import FilePayload, Locator, expect
 
 from jorvik.core.practice.making import made
+from jorvik.core.practice.marking import mark
+from jorvik.core.practice.progress import Practice as Practised
+from jorvik.core.practice.progress import with_marks
 from jorvik.core.practice.task import Made
 from tests.browser.driver import BrowserCase
 
@@ -55,8 +58,11 @@ class Practice(BrowserCase):
 
     def forget(self) -> None:
         """Begin as somebody who has practised nothing."""
-        nothing: FilePayload = {"name": "p.json", "mimeType": "application/json", "buffer": b"{}"}
-        self.view.get_by_label("Choose a practice file").set_input_files([nothing])
+        self.read_in("{}")
+
+    def read_in(self, text: str) -> None:
+        file: FilePayload = {"name": "p.json", "mimeType": "application/json", "buffer": text.encode()}
+        self.view.get_by_label("Choose a practice file").set_input_files([file])
         expect(self.page.get_by_role("status")).to_contain_text("was read in")
 
     def test_ten_tasks_of_unlike_kinds_by_keyboard_and_what_is_kept(self) -> None:
@@ -132,9 +138,39 @@ class Practice(BrowserCase):
         self.page.keyboard.down(" ")
         expect(pad).to_contain_text(re.compile(r"\b1\.\d s"))
         self.page.keyboard.up(" ")
+        # The patch itself is played meanwhile, by the voice that is played live.
+        self.page.wait_for_function("performance.getEntriesByName('jorvik:strike').length > 0")
         expect(self.view).to_contain_text("Played: hand it in, or play it again.")
         marks = self.hand_in()
         expect(marks.get_by_role("row").filter(has_text="stroke 1").first).to_be_visible()
+
+    def test_a_sound_to_be_reached_is_heard_and_one_that_is_seen_stands_beside_it(self) -> None:
+        practice = Practised()
+        for seed in (1, 2):
+            whole = made("make", 1, seed)
+            practice = with_marks(practice, "make", 1, seed, whole.task.about, mark(whole.task, whole.answer))
+        self.read_in(json.dumps(practice.document()))
+        self.named("make", 2, 1)
+        task = self.view.get_by_role("region", name="Task")
+        expect(task).to_contain_text("Make this patch sound like the other.")
+        expect(task.get_by_role("button", name="Hear what it is to be")).to_be_enabled()
+        # Its own curves are seen; the others are there once it is marked, whatever it is worth.
+        curves = task.get_by_role("figure")
+        expect(curves).to_have_count(2)
+        expect(task.locator("path.behind")).to_have_count(0)
+        task.get_by_role("button", name="Open the patch").press("Enter")
+        expect(self.page.get_by_role("tab", name="Note")).to_have_attribute("aria-selected", "true")
+        self.page.get_by_role("tab", name="Practice").press("Enter")
+        marks = self.hand_in()
+        expect(marks.get_by_role("row").filter(has_text="tone")).to_be_visible()
+        expect(task.locator("path.behind")).to_have_count(2)
+        self.named("make", 2, 2)
+        expect(task.locator("path.behind")).to_have_count(2)
+        self.read_in(json.dumps(practice.document()))
+        self.named("make", 2, 1)
+        task.get_by_role("button", name="One to be seen instead").press("Enter")
+        expect(task).to_contain_text("Bring the curves of this patch onto those behind them.")
+        expect(task.locator("path.behind")).to_have_count(2)
 
     def test_nearly_right_is_told_from_right_with_the_reason(self) -> None:
         self.forget()

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import check_patch, edited
 from jorvik.core.engine.trace import trace
 from jorvik.core.findings import RULES, found_by
@@ -15,10 +16,11 @@ from jorvik.core.findings.shifted_pitch import find as shifted
 from jorvik.core.measure.context import Context
 from jorvik.core.practice.ears import TEXTBOOK, Trial, chance_of_right, next_difference, pair, threshold
 from jorvik.core.practice.making import KINDS, abouts, made, seed_about
-from jorvik.core.practice.marking import TURN_S, check_answer, check_task, habit, mark, yours
+from jorvik.core.practice.marking import check_answer, check_task, habit, mark, yours
+from jorvik.core.practice.near import HOP_S, apart
 from jorvik.core.practice.progress import Practice, check_practice, next_task, own_ear, skills, with_marks
 from jorvik.core.practice.task import LEVELS, Made, TaskAnswer
-from jorvik.core.practice.tolerance import Tolerance
+from jorvik.core.practice.tolerance import TURN_S, Tolerance
 from jorvik.core.problems import Problem
 from jorvik.core.units.noticed import PITCH_ST
 from tests.support import RATE, document
@@ -32,7 +34,9 @@ def worsened(whole: Made, by: float) -> TaskAnswer:
     if answer.lane:
         return answer.model_copy(update={"lane": [[at + by * TURN_S, value] for at, value in answer.lane]})
     if answer.patch is not None:
-        return answer.model_copy(update={"patch": whole.task.patch})
+        right = check_patch(answer.patch)
+        off = edited(right, base={"pitch": right.voice.base.get("pitch", 0.0) + by * PITCH_ST})
+        return answer.model_copy(update={"patch": off.document()})
     values = dict(answer.values)
     name = next((one for one in values if one in whole.tolerances), None)
     if name is None:
@@ -52,9 +56,7 @@ class Tasks(unittest.TestCase):
                     for seed in range(SEEDS):
                         whole = made(kind, level, seed)
                         self.assertEqual(mark(whole.task, whole.answer).marks, 1.0, seed)
-                        # What is marked by many traces is made worse now and then only.
-                        if whole.answer.patch is None or seed % 10 == 0:
-                            self.assertLess(mark(whole.task, worsened(whole, 2.0)).marks, 1.0, seed)
+                        self.assertLess(mark(whole.task, worsened(whole, 2.0)).marks, 1.0, seed)
                         said = whole.task.model_dump(exclude={"seed"})
                         self.assertNotEqual(said, before, seed)
                         before = said
@@ -114,11 +116,55 @@ class Tasks(unittest.TestCase):
         whole = made("make", 1, 3)
         more = edited(check_patch(whole.answer.patch), base={"fold": 0.2})
         marked = mark(whole.task, TaskAnswer(patch=more.document()))
-        self.assertEqual([part.verdict for part in marked.parts], ["right", "right", "nearly"])
+        self.assertEqual([part.verdict for part in marked.parts], ["right", "nearly"])
         self.assertLess(marked.marks, 1.0)
         # What it is called, and what is said of it, is no change.
         called = {**(whole.answer.patch or {}), "name": "Mine", "tags": ["practice"], "notes": "tried"}
         self.assertEqual(mark(whole.task, TaskAnswer(patch=called)).marks, 1.0)
+
+    def test_each_change_that_there_had_to_be_is_needed(self) -> None:
+        """What is left undone is seen, or heard where the sound is to be reached: no other answer does."""
+        for level in range(1, LEVELS + 1):
+            for seed in range(20):
+                whole = made("make", level, seed)
+                start, right = whole.task.patch or {}, whole.answer.patch or {}
+                ways = [
+                    (part, place, name)
+                    for part in ("modules", "routes")
+                    for place, (one, other) in enumerate(zip(start[part], right[part], strict=True))
+                    for name in one
+                    if one[name] != other[name]
+                ]
+                self.assertEqual(len(ways), whole.fewest)
+                for part, place, name in ways:
+                    with self.subTest(level=level, seed=seed, name=name):
+                        undone = deepcopy(right)
+                        undone[part][place][name] = start[part][place][name]
+                        self.assertLess(mark(whole.task, TaskAnswer(patch=undone)).marks, 1.0)
+
+    def test_a_sound_is_reached_by_what_is_heard_of_it(self) -> None:
+        whole = made("make", 2, 5)
+        self.assertTrue(whole.task.by_ear)
+        self.assertEqual(whole.task.instead, 4)
+        self.assertFalse(made("make", 2, 4).task.by_ear)
+        names = [part.name for part in mark(whole.task, whole.answer).parts]
+        self.assertEqual(names, ["pitch", "tone", "changes"])
+        # 2 dB more are two differences of every band, and none of pitch.
+        right = check_patch(whole.answer.patch)
+        louder = edited(right, base={"amplitude": right.base(VOICE["amplitude"]) * 10.0 ** (-2.0 / 20.0)})
+        parts = {part.name: part for part in mark(whole.task, TaskAnswer(patch=louder.document())).parts}
+        self.assertEqual(parts["pitch"].distance, 0.0)
+        assert parts["tone"].distance is not None
+        self.assertAlmostEqual(parts["tone"].distance, 2.0, delta=0.2)
+
+    def test_a_curve_that_comes_a_little_late_is_no_further_off_than_it_is_late(self) -> None:
+        """However steep it is: a curve that is late by half of what is noticed of a moment is right."""
+        times = np.arange(300) * HOP_S
+        steep = {"cutoff": np.where((times < 0.5) | (times % 0.2 < 0.1), 0.0, 48.0)}
+        self.assertAlmostEqual(apart(steep, {"cutoff": np.roll(steep["cutoff"], 1)})["cutoff"].distance, 0.5)
+        self.assertAlmostEqual(apart(steep, {"cutoff": steep["cutoff"] + 1.0})["cutoff"].distance, 2.0)
+        bump = np.where((times > 1.0) & (times < 1.2), 4.0 * (times - 1.0), 0.0)
+        self.assertAlmostEqual(apart(steep, {"cutoff": steep["cutoff"] + bump})["cutoff"].at_s, 1.19)
 
     def test_at_the_third_level_it_is_to_be_so_at_soft_and_at_hard(self) -> None:
         whole = made("make", 3, 2)
@@ -199,15 +245,14 @@ class Ears(unittest.TestCase):
         return trials
 
     def test_a_simulated_listeners_threshold_is_found(self) -> None:
+        off = []
         for dimension, usual in TEXTBOOK.items():
-            with self.subTest(dimension):
-                off = []
-                for seed in range(24):
-                    true = usual * Random(seed).uniform(0.5, 2.5)
-                    off.append(threshold(dimension, self.listened(dimension, true, seed)).value / true - 1.0)
-                # Nine of ten listeners, and all of them together without a bias.
-                self.assertLess(float(np.quantile(np.abs(off), 0.9)), 0.15)
-                self.assertLess(abs(float(np.mean(off))), 0.05)
+            for seed in range(10):
+                true = usual * Random(seed).uniform(0.5, 2.5)
+                off.append(threshold(dimension, self.listened(dimension, true, seed)).value / true - 1.0)
+        # Nineteen of twenty listeners, and all of them together without a bias.
+        self.assertLess(float(np.quantile(np.abs(off), 0.95)), 0.15)
+        self.assertLess(abs(float(np.mean(off))), 0.05)
 
     def test_a_pair_is_as_far_apart_as_it_says(self) -> None:
         for seed in range(10):

@@ -233,7 +233,7 @@ def _view(kind: str, level: int, seed: int, cancelled: Cancel, _: Tell) -> TaskV
         task=task,
         curves=shown_of(task.patch) if task.patch and not task.heard else [],
         options=[shown_of(one) for one in task.options],
-        target=shown_of(task.target) if task.target else [],
+        target=shown_of(task.target) if task.target and not task.by_ear else [],
         more=_help_of(task.about),
     )
 

@@ -7565,6 +7565,13 @@ export interface components {
             target?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * By Ear
+             * @default false
+             */
+            by_ear?: boolean;
+            /** Instead */
+            instead?: number | null;
             /** Velocities */
             velocities?: number[];
             /** Strokes */

@@ -54,6 +54,8 @@ export interface Drawn {
 /** As many are kept as half a minute has. */
 const MOST_DRAWN = 3000;
 const BEAT_MARK = 1;
+/** Longer than the audio thread takes to hear of silence and to fade to it. */
+const FADED_MS = 100;
 
 export class Live {
   state: LiveState = $state('off');
@@ -273,7 +275,8 @@ export class Live {
     this.held.clear();
     this.recording = null;
     node?.port.postMessage('silence');
-    node?.disconnect();
+    // After it has died away: what is cut off jumps.
+    setTimeout(() => node?.disconnect(), FADED_MS);
     line?.postMessage('end');
     if (node) this.onended(wasLost);
   }

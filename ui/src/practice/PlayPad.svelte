@@ -1,11 +1,16 @@
 <script lang="ts">
   import { onDestroy } from 'svelte';
   import Button from '../common/Button.svelte';
+  import { Live } from '../live/live.svelte';
+  import { live } from '../live/playing-live';
+  import { player } from '../state/playing';
+  import type { Patch } from '../api/api';
   import { settings } from '../state/settings.svelte';
   import { practice } from './practice-now';
 
-  /** A beat that counts, and a macro that rises while it is pressed: what is played is kept as a lane. */
+  /** A beat that counts, and a macro that rises while it is pressed: it is heard, and kept as a lane. */
   const COUNT_IN = 4;
+  const MACRO = 'macro:swell';
   const RISE_S = 0.35;
   const task = $derived(practice.task);
   const beat = $derived(60 / (task?.tempo_bpm ?? 96));
@@ -24,9 +29,16 @@
   let context: AudioContext | null = null;
   /** What all clicks of this turn go through: it closes softly where they are stopped. */
   let out: GainNode | null = null;
+  /** The patch of the task, played live; the one on the bench is silent meanwhile. */
+  const voice = new Live(player);
+  const note = $derived((task?.patch as Patch | undefined)?.performance?.notes?.[0]);
+  let struck = false;
 
   function start(): void {
     stop();
+    live.end();
+    struck = false;
+    if (task?.patch) void voice.begin(task.patch as Patch);
     practice.lane = [];
     points = [];
     value = 0;
@@ -63,7 +75,12 @@
     value = Math.min(Math.max(value + ((pressed ? 1 : -1) * (at - last)) / RISE_S, 0), 1);
     last = at;
     now = at - began;
-    if (now >= 0) points.push([now, value]);
+    if (now < 0) return;
+    points.push([now, value]);
+    if (voice.state !== 'on' || !note) return;
+    if (!struck) voice.strike(note.key ?? 60, note.velocity ?? 96);
+    struck = true;
+    if (voice.lanes[MACRO] !== value) voice.turn(MACRO, value);
   }
   function step(): void {
     advance();
@@ -77,6 +94,7 @@
   function stop(): void {
     cancelAnimationFrame(frame);
     running = pressed = false;
+    voice.end();
     if (context) out?.gain.setTargetAtTime(0, context.currentTime, 0.01);
     out = null;
   }

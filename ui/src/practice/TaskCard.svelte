@@ -56,6 +56,12 @@
             onclick={() => attempt(() => practice.next({ kind: 'read', level: task.level, seed: task.seed }))}
             >One to be read instead</Button
           >
+        {:else if task.by_ear && task.instead != null}
+          <Button
+            look="bare"
+            onclick={() => attempt(() => practice.next({ kind: task.kind, level: task.level, seed: task.instead }))}
+            >One to be seen instead</Button
+          >
         {/if}
       </p>
     {/if}

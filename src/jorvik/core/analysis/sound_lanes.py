@@ -6,6 +6,7 @@ from typing import Final
 
 import numpy as np
 
+from jorvik.core.analysis.bands import Spectrum
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.units.levels import SILENCE_DB
 
@@ -70,18 +71,29 @@ def _level(samples: Floats, rate: int, count: int) -> Floats:
 
 
 def _brightness(mono: Floats, rate: int, level: Floats) -> Floats:
-    """Return the spectral centroid about each moment, of power, over windows of 43 ms."""
+    """Return the spectral centroid about each moment, of power."""
+    hz, power = _spectra(mono, rate, level.size)
+    total = power.sum(axis=0)
+    found = (hz[:, None] * power).sum(axis=0) / np.maximum(total, 1e-30)
+    return np.where(level > level.max() - 60.0, found, np.nan)
+
+
+def bands_over_time(samples: Floats, rate: int, hop_s: float) -> Floats:
+    """Return the level of each band of hearing in dB about moments so far apart; shape (moments, 40)."""
+    mono = mono_of(samples)
+    hz, power = _spectra(mono, rate, max(1, math.ceil(len(mono) / rate / hop_s)), hop_s)
+    return np.stack([Spectrum(hz, at).bands_db for at in power.T])
+
+
+def _spectra(mono: Floats, rate: int, count: int, hop_s: float = HOP_S) -> tuple[Floats, Floats]:
+    """Return frequencies and the power at each about each moment, over windows of 43 ms; shape (bins, moments)."""
     from scipy.signal import ShortTimeFFT
     from scipy.signal.windows import hann
 
     size = 2 ** round(math.log2(0.043 * rate))
-    hop = round(HOP_S * rate)
     padded = np.pad(mono, (0, max(0, size - len(mono))))
-    power = np.abs(ShortTimeFFT(hann(size, sym=False), hop, rate).stft(padded, p0=0, p1=level.size)) ** 2
-    hz = np.fft.rfftfreq(size, 1.0 / rate)
-    total = power.sum(axis=0)
-    found = (hz[:, None] * power).sum(axis=0) / np.maximum(total, 1e-30)
-    return np.where(level > level.max() - 60.0, found, np.nan)
+    short = ShortTimeFFT(hann(size, sym=False), round(hop_s * rate), rate).stft(padded, p0=0, p1=count)
+    return np.asarray(np.fft.rfftfreq(size, 1.0 / rate)), np.asarray(np.abs(short) ** 2, dtype=np.float64)
 
 
 def _pitch(mono: Floats, rate: int, count: int, expected_hz: float | None) -> tuple[Floats, Floats]:

@@ -22,12 +22,10 @@ Dimension = Literal["level", "pitch", "time", "brightness", "vibrato"]
 
 GUESS: Final = 0.5
 LAPSE: Final = 0.02
-SLOPE: Final = 3.0
-"""Of the Weibull function, over the logarithm of the difference."""
 _GRID: Final = 401
-ENOUGH: Final = 0.07
+ENOUGH: Final = 0.06
 """How sure is sure: the spread of the posterior, as a share of the threshold."""
-MOST_TRIALS: Final = 120
+MOST_TRIALS: Final = 160
 
 _TELLS_MOST: Final = 1.25
 """Where an answer tells the most, in thresholds: where nine of ten are right, since half of the others are guessed."""
@@ -82,9 +80,9 @@ def chance_of_right(difference: Floats | float, threshold: Floats | float) -> Fl
     0.75
     """
     ratio = np.asarray(difference) / np.asarray(threshold)
-    # So scaled that it is 0.75 at a ratio of 1.
+    # Weibull's function, of a slope of 3; so scaled that it is 0.75 at a ratio of 1.
     rate = -math.log(1.0 - (0.75 - GUESS) / (1.0 - GUESS - LAPSE))
-    return np.asarray(GUESS + (1.0 - GUESS - LAPSE) * (1.0 - np.exp(-rate * ratio**SLOPE)))
+    return np.asarray(GUESS + (1.0 - GUESS - LAPSE) * (1.0 - np.exp(-rate * ratio * ratio * ratio)))
 
 
 def threshold(dimension: str, trials: list[Trial]) -> Threshold:
@@ -94,9 +92,10 @@ def threshold(dimension: str, trials: list[Trial]) -> Threshold:
     grid = _grid(dimension)
     # Before anything is known: within about four times of the textbook's.
     log = -0.5 * (np.log(grid / TEXTBOOK[dimension]) / math.log(4.0)) ** 2
-    for trial in trials:
-        right = chance_of_right(trial.difference, grid)
-        log = log + np.log(right if trial.right else 1.0 - right)
+    differences = np.array([trial.difference for trial in trials])[:, None]
+    was_right = np.array([trial.right for trial in trials], dtype=bool)[:, None]
+    chance = chance_of_right(differences, grid)
+    log = log + np.log(np.where(was_right, chance, 1.0 - chance)).sum(axis=0)
     weight = np.exp(log - log.max())
     weight /= weight.sum()
     mean = float((weight * np.log(grid)).sum())

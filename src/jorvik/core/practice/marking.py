@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 from typing import Any, Final, TypeVar
 
 import numpy as np
@@ -9,28 +10,21 @@ import numpy as np
 from jorvik.core.changes.documents import changes
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never
-from jorvik.core.engine.trace import trace
 from jorvik.core.findings import RULES, found_by
-from jorvik.core.limits import DRAFT_RATE
 from jorvik.core.measure.context import Context
 from jorvik.core.phrases.gesture import turns
 from jorvik.core.practice.kinds.hear import with_values
 from jorvik.core.practice.making import again
-from jorvik.core.practice.task import Made, Marked, MarkedPart, Question, Task, TaskAnswer, Verdict
-from jorvik.core.practice.tolerance import NEARLY, Tolerance
+from jorvik.core.practice.near import Apart, Curves, apart, curves, heard
+from jorvik.core.practice.task import KindName, Made, Marked, MarkedPart, Question, Task, TaskAnswer, Verdict
+from jorvik.core.practice.tolerance import NEARLY, TURN_S, Tolerance
 from jorvik.core.problems import Problem
-from jorvik.core.units.noticed import CUTOFF_ST, LEVEL_DB, PITCH_ST
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.values import parse_value
 from jorvik.core.units.words import in_words
 
-TURN_S: Final = 0.02
-"""A turn this far from its stroke is heard as on it: 20 ms (Friberg and Sundberg, JASA 98, 1995, at 100 bpm)."""
-
 _SAID: Final = ("name", "notes", "tags", "set_aside", "useful_ranges")
-_CURVES: Final = {"pitch": PITCH_ST, "cutoff": 5 * CUTOFF_ST}
 _SPARE: Final = 0.5
 """Off the marks for each change more than there had to be, down to half of them."""
 
@@ -167,7 +161,6 @@ def _mended(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> li
     patch = _patch_of(answer)
     if patch is None:
         return [_nothing("put right")]
-    wrong = check_patch(made.task.patch)
     left = found_by(RULES[made.rule], Context(patch, cancelled=cancelled))
     part = MarkedPart(
         name="put right",
@@ -179,18 +172,17 @@ def _mended(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> li
         stave=left[0].about if left else "",
         at_s=left[0].from_s if left else None,
     )
-    was, right, now = (
-        _curves(one, made.task.shown, cancelled) for one in (wrong, check_patch(made.answer.patch), patch)
-    )
-    meant, done = _apart(was, right), _apart(was, now)
-    moved = {name: far for name, far in done.items() if meant[name] <= 1.0 < far}
+    was, right = _known(made.task, "wrong"), _known(made.task, "right")
+    meant, done = apart(was, right), apart(was, curves(patch, made.task.shown, cancelled))
+    moved = {name: far for name, far in done.items() if meant[name].distance <= 1.0 < far.distance}
     said = ", ".join(VOICE[name].title.lower() for name in moved)
+    farthest = max((far.distance for far in moved.values()), default=0.0)
     rest = MarkedPart(
         name="the rest",
         given=f"moved: {said}" if moved else "as it was",
         wanted="as it was",
-        distance=round(max(moved.values(), default=0.0), 4),
-        verdict=verdict_of(max(moved.values(), default=0.0)),
+        distance=round(farthest, 4),
+        verdict=verdict_of(farthest),
         why=f"{said} had nothing to do with it." if moved else "Nothing else was changed that is noticed.",
         stave=next(iter(moved), ""),
     )
@@ -201,72 +193,75 @@ def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> l
     """Mark a patch that was to reach curves: by how far they are from them, and by how many changes it took."""
     patch = _patch_of(answer)
     if patch is None:
-        return [_nothing("the curves"), _nothing("changes")]
-    target = check_patch(made.answer.patch)
+        return [_nothing("what is to be reached"), _nothing("changes")]
     parts: list[MarkedPart] = []
     velocities: list[float | None] = [*made.task.velocities] or [None]
     for velocity in velocities:
-        played = (one.with_note(velocity=velocity) for one in (target, patch))
-        parts += _reached_at(velocity, _apart(*(_curves(one, made.task.shown, cancelled) for one in played)))
-    count = len(changes(*(_heard(document) for document in (made.task.patch or {}, patch.document()))))
+        now = _compared(made.task, patch.with_note(velocity=velocity), cancelled)
+        wanted, before = (_known(made.task, which, velocity) for which in ("right", "wrong"))
+        parts += _reached_at(velocity, apart(wanted, before), apart(wanted, now))
+    count = len(changes(*(_without_words(document) for document in (made.task.patch or {}, patch.document()))))
     more = max(count - made.fewest, 0)
     parts.append(
         MarkedPart(
             name="changes",
             given=str(count),
             wanted=str(made.fewest),
-            distance=float(more) + 1.0 if more else 0.0,
-            verdict="right" if not more else verdict_of(1.0 + more),
-            why="No change more than there had to be." if not more else f"{made.fewest} would have done.",
+            distance=None if not count else 1.0 + more if more else 0.0,
+            verdict="wrong" if not count else verdict_of(1.0 + more) if more else "right",
+            why=_of_changes(count, made.fewest),
         )
     )
     return parts
 
 
-def _reached_at(velocity: float | None, distances: dict[str, float]) -> Iterator[MarkedPart]:
-    """Yield how near each curve is, at a velocity or at the patch's own."""
-    for name, distance in distances.items():
-        title = VOICE[name].title.lower()
+def _known(task: Task, which: str, velocity: float | None = None) -> Curves:
+    """Return what the task's own patch, "right" or "wrong", is compared by: made once, however often it is tried."""
+    return _made_once(task.kind, task.level, task.seed, which, velocity)
+
+
+@lru_cache(maxsize=64)
+def _made_once(kind: KindName, level: int, seed: int, which: str, velocity: float | None) -> Curves:
+    whole = again(Task(kind=kind, level=level, seed=seed))
+    patch = check_patch(whole.answer.patch if which == "right" else whole.task.patch)
+    return _compared(whole.task, patch.with_note(velocity=velocity), never)
+
+
+def _compared(task: Task, patch: Patch, cancelled: Callable[[], bool]) -> Curves:
+    """Return what a patch is compared by: its curves, or what is heard of it."""
+    return heard(patch, cancelled) if task.by_ear else curves(patch, task.shown, cancelled)
+
+
+def _of_changes(count: int, fewest: int) -> str:
+    if not count:
+        return "Nothing was changed."
+    return "No change more than there had to be." if count <= fewest else f"{fewest} would have done."
+
+
+def _reached_at(velocity: float | None, before: dict[str, Apart], now: dict[str, Apart]) -> Iterator[MarkedPart]:
+    """Yield how near each curve is, or what is heard of each, at a velocity or at the patch's own.
+
+    What was right from the start is told only where it is not any more.
+    """
+    for name, (distance, at_s) in now.items():
+        if before[name].distance <= 1.0 and distance <= 1.0:
+            continue
+        title = VOICE[name].title.lower() if name in VOICE else name
         yield MarkedPart(
             name=title if velocity is None else f"{title} at {velocity:g}",
             given=f"{distance:.2g} differences off",
-            wanted="on the curve",
+            wanted="the same",
             distance=round(distance, 4),
             verdict=verdict_of(distance),
-            why="It lies on the curve." if distance <= 1.0 else f"{title} is off where it is farthest.",
-            stave=name,
+            why="No ear tells them apart." if distance <= 1.0 else f"It is farthest off at {in_words(at_s, 's')}.",
+            stave=name if name in VOICE else "",
+            at_s=None if distance <= 1.0 else at_s,
         )
 
 
-def _heard(document: dict[str, Any]) -> dict[str, Any]:
+def _without_words(document: dict[str, Any]) -> dict[str, Any]:
     """Return a patch without what is only said of it."""
     return {name: value for name, value in document.items() if name not in _SAID}
-
-
-def _apart(one: dict[str, Floats], other: dict[str, Floats]) -> dict[str, float]:
-    """Return how far curves lie apart in just-noticeable differences, but for a twentieth of the time."""
-    found = {}
-    for name, curve in one.items():
-        length = min(len(curve), len(other[name]))
-        away = np.abs(curve[:length] - other[name][:length])
-        found[name] = float(np.quantile(away, 0.95)) / _CURVES.get(name, LEVEL_DB) if length else math.inf
-    return found
-
-
-def _curves(patch: Patch, names: list[str], cancelled: Callable[[], bool]) -> dict[str, Floats]:
-    """Return curves in what is heard of them: semitones of pitch and cutoff, decibels of level, over 60 dB of them."""
-    found = trace(patch, DRAFT_RATE, cancelled=cancelled)
-    curves = {}
-    for name in names:
-        at, lane = VOICE[name], found.lanes.get(name)
-        values = lane.value if lane is not None else np.full(found.run.length, patch.base(at))
-        if name == "pitch":
-            curves[name] = values
-        elif at.steps_per_octave:
-            curves[name] = np.asarray(12.0 * np.log2(np.maximum(values, 1e-6)))
-        else:
-            curves[name] = np.asarray(20.0 * np.log10(np.maximum(values, 1e-3)))
-    return curves
 
 
 def _played(made: Made, answer: TaskAnswer) -> list[MarkedPart]:

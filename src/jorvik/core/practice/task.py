@@ -45,6 +45,10 @@ class Task(Strict):
     questions: list[Question] = Field(default_factory=list)
     target: dict[str, Any] | None = None
     """The patch whose curves are to be reached; what it is set to is not shown."""
+    by_ear: bool = False
+    """Whether the sound of that patch is to be reached, and its curves are not shown."""
+    instead: int | None = None
+    """Of a task that is heard: the seed of one of the same kind and level that is seen, where there is one."""
     velocities: list[float] = Field(default_factory=list)
     """At which velocities the curves are shown and compared; none for the patch's own."""
     strokes: list[float] = Field(default_factory=list)

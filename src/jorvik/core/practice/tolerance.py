@@ -12,6 +12,10 @@ NEARLY = 3.0
 """So many differences off are nearly right; from one on it is not right any more."""
 
 
+TURN_S = 0.02
+"""What comes this far from its moment is heard as at it: 20 ms (Friberg and Sundberg, JASA 98, 1995, at 100 bpm)."""
+
+
 class Tolerance(Strict):
     """A difference that is not noticed: a share of the value, or so much of its own unit, whichever is more."""
 

@@ -1,6 +1,7 @@
-"""Make it: a patch is to reach the curves of another, with as few changes as there have to be.
+"""Make it: a patch is to reach the curves of another, or its sound, with as few changes as there have to be.
 
-At the third level it is to be so at soft and at hard: velocity scales what opens the cutoff.
+At the second level every other task is heard, and its curves are not shown. At the third it is to be so at soft and at
+hard: velocity scales what opens the cutoff.
 """
 
 from copy import deepcopy
@@ -17,6 +18,7 @@ Json = dict[str, Any]
 
 def make(level: int, seed: int, rng: Random) -> Made:
     """Return a patch from which another is as many settings away as the level says."""
+    by_ear = level == 2 and seed % 2 == 1
     sources = rng.sample(SOURCES, 2)
     envelope = {
         "id": sources[0],
@@ -33,22 +35,28 @@ def make(level: int, seed: int, rng: Random) -> Made:
     if level > 2:
         routes[0]["via"] = "velocity"
     start = small_patch(named(rng), [envelope, lfo], routes, {"cutoff": between(rng, 200.0, 600.0)})
+    if by_ear:
+        # Bright enough to hear what a filter does to it.
+        start["voice"] |= {"oscillators": {"osc1": {"table": "ladder"}}}
+        start["voice"]["base"] |= {"wavetable_position": 0.8}
     target = deepcopy(start)
     worked = _change(target, level, rng)
     will_do = "1 change will do" if level == 1 else f"{level} changes will do"
-    asks = f"Bring the curves of this patch onto those behind them. {will_do}."
+    asks = "Make this patch sound like the other" if by_ear else "Bring the curves of this patch onto those behind them"
     return Made(
         task=Task(
             kind="make",
             level=level,
             seed=seed,
             title=TITLE,
-            asks=asks,
+            asks=f"{asks}. {will_do}.",
             patch=start,
             shown=["pitch", "cutoff"],
             target=target,
+            by_ear=by_ear,
+            instead=seed - 1 if by_ear else None,
             velocities=[SOFT, HARD] if level > 2 else [],
-            about="reach",
+            about="vibrato_heard" if by_ear else "reach",
         ),
         answer=TaskAnswer(patch=target),
         worked=worked,
