@@ -10,7 +10,9 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import ExitStack, contextmanager
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -58,8 +60,25 @@ def worked(client: Client, some: list[Piece]) -> float:
         return taken
 
 
+def looped(some: Sequence[Piece]) -> float:
+    """Return the seconds that a plain loop in this process takes for some pieces."""
+    began = time.perf_counter()
+    for piece in some:
+        do(piece, Limits(), engine_version(), None)
+    return time.perf_counter() - began
+
+
+def side_by_side(some: Sequence[Piece]) -> float:
+    """Return the seconds that two plain processes take, each with a loop over every other piece: what is to be had."""
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        list(pool.map(looped, [some[:8], some[8:16]]))
+        began = time.perf_counter()
+        list(pool.map(looped, [some[::2], some[1::2]]))
+        return time.perf_counter() - began
+
+
 def speed() -> None:
-    """Print how much faster two workers are than one, and one than a loop in this process."""
+    """Print how much faster two workers are than one, beside two plain loops; and one than one."""
     some = pieces(PATCHES, (36.0, 48.0, 60.0), (40.0, 80.0, 118.0), 0.3)
     taken = {}
     for workers in (1, 2):
@@ -68,16 +87,14 @@ def speed() -> None:
             taken[workers] = worked(client, some)
             print(f"{len(some)} pieces on {workers} workers: {taken[workers]:.1f} s", flush=True)
     warm()
-    for piece in some[:8]:
-        do(piece, Limits(), engine_version(), None)
-    began = time.perf_counter()
-    for piece in some:
-        do(piece, Limits(), engine_version(), None)
-    loop = time.perf_counter() - began
-    print(f"the same in a loop in one process: {loop:.1f} s")
+    looped(some[:8])
+    loop, both = looped(some), side_by_side(some)
+    print(f"in a loop in one process: {loop:.1f} s; in two such processes: {both:.1f} s", flush=True)
     print(f"two workers against one: {taken[1] / taken[2]:.2f} times (aim: at least 1.8)")
+    print(f"two plain loops against one: {loop / both:.2f} times: so much is in this machine")
     print(f"one worker against the loop: {100 * (taken[1] / loop - 1):+.1f} % (aim: at most +10 %)")
-    print(f"a piece: {1000 * loop / len(some):.0f} ms")
+    print(f"two workers against two loops: {100 * (taken[2] / both - 1):+.1f} %")
+    print(f"a piece: {1000 * loop / len(some):.0f} ms", flush=True)
 
 
 def memory() -> None:
