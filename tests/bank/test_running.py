@@ -156,6 +156,26 @@ class Running(unittest.TestCase):
         self.assertEqual(sorted(row.id for row in rows), sorted(piece.id for piece in made))
         self.assertEqual({row.state for row in rows}, {DONE})
 
+    def test_what_a_worker_takes_with_it_that_was_done_is_done_again(self) -> None:
+        made = planned(12, length_s=0.3).pieces
+        killed: list[int] = []
+
+        def told(so_far: Told) -> None:
+            """Once: when all that was handed out is done, and not fetched, no worker is left that has it."""
+            if so_far.done != 1 or killed:
+                return
+            wait_until(lambda: not any(self.client.processing().values()), "they are never done")
+            killed.extend(self.client.run(os.getpid).values())
+            for victim in killed:
+                os.kill(victim, signal.SIGKILL)
+            wait_until(lambda: not any(self.client.who_has().values()), "what they had is never missed")
+
+        self.assertTrue(self.work(made, told=told))
+        self.assertTrue(killed)
+        rows = lines(self.folder)
+        self.assertEqual(sorted(row.id for row in rows), sorted(piece.id for piece in made))
+        self.assertEqual({row.state for row in rows}, {DONE})
+
     def test_what_needs_too_much_memory_fails_alone_and_is_named(self) -> None:
         made = planned(6).pieces
         # A minute at the highest rate does not fit; its neighbours do.

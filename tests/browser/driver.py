@@ -66,6 +66,7 @@ class BrowserCase(unittest.TestCase):
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, **options)
         self.addCleanup(context.close)
         page = context.new_page()
+        page.set_default_timeout(PATIENCE_S * 1000)
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
         page.goto(self.served.url)
         self.settle(page)

@@ -50,6 +50,14 @@ class Late(BrowserCase):
         self.assertEqual(amounts["swell"], 31)
         self.assertNotEqual(amounts["shake"], 31)
 
+    def test_a_target_is_for_the_velocity_that_was_typed_just_before(self) -> None:
+        self.page.get_by_role("button", name="Figures of cutoff", exact=True).click()
+        self.type_into("Target at velocity", "40")
+        self.page.get_by_label("Target for peak", exact=True).check()
+        expect(self.page.get_by_label("Target peak", exact=True)).to_be_visible()
+        self.type_into("Target at velocity", "118")
+        expect(self.page.get_by_role("complementary")).to_contain_text("velocity 40: peak")
+
     def test_what_is_typed_before_another_patch_is_opened_stays_with_its_own(self) -> None:
         url = self.page.url
         self.type_into("Amount of swell on cutoff", "29st")

@@ -210,7 +210,11 @@ def run(
             continue
         heard = time.monotonic()
         piece_id = next(name for name, known in under_way.items() if known.key == future.key)
-        if future.status in ("cancelled", "lost"):
+        if future.status == "lost":
+            # It was done, and its worker died before it was fetched: it is being done again.
+            future.add_done_callback(came.put)
+            continue
+        if future.status == "cancelled":
             raise SchedulerGone
         with _known_gone():
             row, files = _outcome(future, piece_id)

@@ -16,6 +16,9 @@ class LivePlayback extends AudioWorkletProcessor {
   private played = 0;
   private gaps = 0;
   private reported = 0;
+  /** Frames that wait, and the fewest that did since the last report. */
+  private waiting = 0;
+  private fewest = Infinity;
   /** From 0 in silence to 1 while there is sound. */
   private level = 0;
   private last: [number, number] = [0, 0];
@@ -30,11 +33,14 @@ class LivePlayback extends AudioWorkletProcessor {
         for (const block of this.queue) this.played += block.length / 2;
         this.played -= this.at;
         this.queue = [];
-        this.at = 0;
+        this.at = this.waiting = 0;
         return;
       }
       this.line = data;
-      data.onmessage = (sound: MessageEvent<Float32Array>) => this.queue.push(sound.data);
+      data.onmessage = (sound: MessageEvent<Float32Array>) => {
+        this.queue.push(sound.data);
+        this.waiting += sound.data.length / 2;
+      };
     };
   }
 
@@ -47,6 +53,7 @@ class LivePlayback extends AudioWorkletProcessor {
         this.last = [block[2 * this.at]!, block[2 * this.at + 1]!];
         this.at++;
         this.played++;
+        this.waiting--;
         if (2 * this.at >= block.length) {
           this.queue.shift();
           this.at = 0;
@@ -58,9 +65,11 @@ class LivePlayback extends AudioWorkletProcessor {
       left[i] = this.last[0] * this.level;
       right[i] = this.last[1] * this.level;
     }
+    this.fewest = Math.min(this.fewest, this.waiting);
     if (this.played - this.reported >= REPORT || (this.reported === 0 && this.played === 0)) {
       this.reported = this.played;
-      this.line?.postMessage({ played: this.played, gaps: this.gaps });
+      this.line?.postMessage({ played: this.played, gaps: this.gaps, fewest: this.fewest });
+      this.fewest = Infinity;
     }
     return true;
   }

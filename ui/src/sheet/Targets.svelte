@@ -4,7 +4,7 @@
   import { workbench } from '../state/workbench.svelte';
   import { noteName, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
-  import { AIMED, Aiming, type What } from './aiming.svelte';
+  import { AIMED, Aiming, type Aimed, type What } from './aiming.svelte';
   import { practise } from '../practice/practice-now';
   import Labelled from '../common/Labelled.svelte';
   import Tick from '../common/Tick.svelte';
@@ -47,6 +47,13 @@
   const noteOf = ({ velocity, key }: Note): string =>
     [velocity == null ? '' : `velocity ${velocity}`, key == null ? '' : noteName(key)].filter(Boolean).join(', ') ||
     'the note that is played';
+  /** Aims, or aims no more, at the note that was typed before, whose answer may be on its way. */
+  async function tick(what: What, wanted: boolean, target: Aimed | undefined): Promise<void> {
+    const mine = aiming;
+    await workbench.settled();
+    if (wanted) mine.aim(what, mine.present(what) ?? 0.1);
+    else if (target) mine.forget(target);
+  }
   const intoView = (node: HTMLElement): void => node.scrollIntoView({ block: 'nearest' });
 </script>
 
@@ -74,10 +81,7 @@
       <Tick
         label="Target for {label}"
         checked={target !== undefined}
-        onset={(wanted) => {
-          if (wanted) aiming.aim(what, aiming.present(what) ?? 0.1);
-          else if (target) aiming.forget(target);
-        }}
+        onset={(wanted) => void tick(what, wanted, target)}
       />
       {#if target}
         {#each [aiming.note] as note (`${note.velocity} ${note.key}`)}

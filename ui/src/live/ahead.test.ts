@@ -1,0 +1,59 @@
+import { describe, expect, it } from 'vitest';
+import { Ahead } from './ahead';
+
+const RATE = 48_000;
+const REPORT = 256;
+
+/**
+ * Plays on a line whose answers come so many frames late, for so long; returns what was asked for at last, and how often
+ * nothing was there to be heard.
+ */
+function played(ahead: Ahead, late: (at: number) => number, from: number, to: number): { asked: number; gaps: number } {
+  let asked = 0;
+  let gaps = 0;
+  for (let at = from; at < to; at += REPORT) {
+    // What was asked for at the last report is there, but for what comes late.
+    const fewest = Math.max(0, asked - REPORT - late(at));
+    if (at > from && fewest === 0) gaps++;
+    asked = ahead.heard({ played: at, gaps, fewest });
+  }
+  return { asked, gaps };
+}
+
+describe('how much is asked for ahead', () => {
+  it('is plenty at first, and little where it all comes in time', () => {
+    const ahead = new Ahead(RATE);
+    expect(played(ahead, () => 0, 0, RATE).asked).toBe(4800);
+    expect(played(ahead, () => 0, RATE, 4 * RATE).asked).toBe(960);
+  });
+
+  it('grows before there is a gap, where less and less is spare', () => {
+    const ahead = new Ahead(RATE);
+    played(ahead, () => 0, 0, 2 * RATE);
+    // Up to 60 ms late, which comes about over 20 seconds.
+    const { asked, gaps } = played(ahead, (at) => Math.max(0, (at / RATE - 2) / 20) * 2880, 2 * RATE, 22 * RATE);
+    expect(gaps).toBe(0);
+    expect(asked).toBeGreaterThan(2880 + REPORT);
+    expect(asked).toBeLessThan(2 * 2880);
+  });
+
+  it('does not grow again before what it asked for can be there', () => {
+    const ahead = new Ahead(RATE);
+    played(ahead, () => 0, 0, 2 * RATE);
+    const first = ahead.heard({ played: 2 * RATE, gaps: 1, fewest: 0 });
+    expect(first).toBe(960 + 960);
+    expect(ahead.heard({ played: 2 * RATE + REPORT, gaps: 1, fewest: 0 })).toBe(first);
+    expect(ahead.gaps).toBe(1);
+  });
+
+  it('forgets what was too little, slowly, and never asks for more than a quarter of a second', () => {
+    const ahead = new Ahead(RATE);
+    played(ahead, () => 0, 0, 2 * RATE);
+    let at = 2 * RATE;
+    for (let gaps = 1; gaps < 60; gaps++) ahead.heard({ played: (at += RATE), gaps, fewest: 0 });
+    expect(ahead.heard({ played: (at += RATE), gaps: 60, fewest: 0 })).toBe(12_000);
+    const after = ahead.heard({ played: at + 100 * RATE, gaps: 60, fewest: 9600 });
+    expect(after).toBeLessThan(12_000);
+    expect(after).toBeGreaterThan(0.2 * RATE);
+  });
+});

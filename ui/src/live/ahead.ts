@@ -1,0 +1,67 @@
+/**
+ * How much sound is asked for before it is heard: as little as reaches the ear in time on this machine, at present.
+ *
+ * It is judged by how little waited in the audio thread since the last report. Where that was less than is to be spare,
+ * more is asked for, before there is a gap; what has been enough for long is tried with less.
+ */
+
+/** In seconds: at least, what a gap adds, and at most. */
+const LEAST_S = 0.02;
+const GAP_S = 0.02;
+const MOST_S = 0.25;
+/** So much is always to wait. */
+const SPARE_S = 0.008;
+/** While a page begins to play it is busy: so much is asked for then, and nothing is judged. */
+const SETTLES_S = 1.5;
+const FIRST_S = 0.1;
+/** What a second in which it was enough takes away again, and how much of what was too little is forgotten in it. */
+const LESS_S = 0.002;
+const FORGOTTEN_S = 0.0002;
+
+/** What the audio thread reports: frames played, gaps, and the fewest frames that waited since the last report. */
+export interface Heard {
+  played: number;
+  gaps: number;
+  fewest: number;
+}
+
+export class Ahead {
+  /** Gaps since the page has settled. */
+  gaps = 0;
+  private seconds = LEAST_S;
+  /** As much as was too little of late, and a little more. */
+  private floor = LEAST_S;
+  private before = 0;
+  private last = 0;
+  /** What was asked for last is not there before this. */
+  private judges = 0;
+
+  constructor(private readonly rate: number) {}
+
+  /** Takes a report; returns how many frames are to be made before they are heard. */
+  heard({ played, gaps, fewest }: Heard): number {
+    const seconds = (played - this.last) / this.rate;
+    this.last = played;
+    if (played < SETTLES_S * this.rate) {
+      this.before = gaps;
+      return Math.round(Math.max(this.seconds, FIRST_S) * this.rate);
+    }
+    const counted = gaps - this.before;
+    const short = counted > this.gaps ? GAP_S : SPARE_S - fewest / this.rate;
+    this.gaps = counted;
+    if (played < this.judges) return this.frames;
+    if (short > 0) {
+      this.seconds = Math.min(MOST_S, this.seconds + short);
+      this.floor = Math.max(this.floor, this.seconds - SPARE_S / 2);
+      this.judges = played + 2 * this.frames;
+    } else {
+      this.floor = Math.max(LEAST_S, this.floor - FORGOTTEN_S * seconds);
+      this.seconds = Math.max(this.floor, this.seconds - LESS_S * seconds);
+    }
+    return this.frames;
+  }
+
+  private get frames(): number {
+    return Math.round(this.seconds * this.rate);
+  }
+}
