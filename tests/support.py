@@ -21,7 +21,7 @@ from sqlalchemy import Engine
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import Trace, trace
 from jorvik.place import ROOT
-from jorvik.serve import load_demo
+from jorvik.serve import configured, load_demo
 from jorvik.store.cluster import Cluster, ClusterProblem, data_folder
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
@@ -134,7 +134,7 @@ class Served:
         if late_s:
             app.add_middleware(Late, late_s=late_s)
         self.app = app
-        config = uvicorn.Config(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
+        config = configured(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()

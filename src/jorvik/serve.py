@@ -10,6 +10,7 @@ from contextlib import suppress
 from typing import Any, Final
 
 import uvicorn
+from fastapi import FastAPI
 from sqlalchemy.exc import SQLAlchemyError
 
 from jorvik.core.analysis.warm import warm_analysis
@@ -58,11 +59,16 @@ def main() -> int:
 
     shown = screen if screen.exists() else None
     app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, shown, announce))
-    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3))
+    server = uvicorn.Server(configured(app, log_level="warning", timeout_graceful_shutdown=3))
     with suppress(KeyboardInterrupt):
         # The server ends what it is at, and then hands on the signal that it was told to end by.
         server.run(sockets=[socket.socket(fileno=told["socket"])])
     return 0
+
+
+def configured(app: FastAPI, **more: Any) -> uvicorn.Config:
+    """Return how the application is served. Sound goes as it is: to press it takes longer than to send it."""
+    return uvicorn.Config(app, ws_per_message_deflate=False, **more)
 
 
 def load_demo(store: DocumentStore, reset: bool = False) -> None:

@@ -14,7 +14,7 @@ from starlette.websockets import WebSocketDisconnect
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, LivePlayer
 from jorvik.web.live import LOST, TAKEN, Stage
-from jorvik.web.live_process import HEAD, packed
+from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
 
@@ -120,7 +120,12 @@ class Live(Api):
             # Lanes stand where they were, from the first sample on; the phrase's own note is played with the hand's.
             self.assertEqual(logs[0]["lanes"]["macro:striker"], [[0, 0.8]])
             self.assertEqual([note for log in logs for note in log["on"]], [[0, 50, 96.0, 60_000]])
-            self.assertIn("cutoff", next(message["drawn"] for message in reversed(told) if "drawn" in message))
+            # Where it stands is told several blocks at once, each with its sample.
+            more = DRAWN_BLOCKS + 1
+            _, told = self.heard(socket, more, (6 + blocks + more) * BLOCK)
+            drawn = next(message["drawn"] for message in told if "drawn" in message)
+            self.assertEqual(np.diff([one["at"] for one in drawn]).tolist(), [BLOCK] * (DRAWN_BLOCKS - 1))
+            self.assertIn("cutoff", drawn[-1]["lanes"])
 
     def test_an_edit_is_made_ready_beside_what_plays(self) -> None:
         bell = demos()["barge-bell"]

@@ -25,6 +25,12 @@ from jorvik.web.forms import Document, Form
 MOST_AHEAD_S: Final = 0.5
 """No more sound than this is made before it is heard, whatever is asked for."""
 
+DRAWN_BLOCKS: Final = 4
+"""So many blocks are drawn at once: a message for each costs more than their sound."""
+
+URGENT: Final = -10
+"""How this process gives way to others: not."""
+
 HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8")])
 """What stands before the samples of a block: its first sample, its length, and what the limiter took."""
 
@@ -132,6 +138,8 @@ class LiveSession:
         """The sample of all that was sent with which what is played now began."""
         self._parting: bytes | None = None
         """The last block of what was played before that."""
+        self._drawn: list[dict[str, Any]] = []
+        """Where the destinations stood of late, which is told several blocks at once."""
         self._beside = ThreadPoolExecutor(1)
         self._edited: tuple[Patch, Future[Prepared]] | None = None
         self._waiting: Patch | None = None
@@ -242,7 +250,10 @@ class LiveSession:
         if log != Log():
             told.append({"log": asdict(log)})
         if standing := player.standing:
-            told.append({"drawn": standing, "at": player.now})
+            self._drawn.append({"at": player.now, "lanes": standing})
+        if len(self._drawn) >= DRAWN_BLOCKS:
+            told.append({"drawn": self._drawn})
+            self._drawn = []
         return made, told
 
 
@@ -250,6 +261,9 @@ def serve(pipe: Connection) -> None:
     """Play until nobody is there to play for."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    # Before all else, where the machine lets us: what comes too late here is heard.
+    with suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, 0, URGENT)
     parent, session = os.getppid(), LiveSession()
     with suppress(EOFError, ConnectionError, OSError):
         while os.getppid() == parent:

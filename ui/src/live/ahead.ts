@@ -7,10 +7,10 @@
 
 /** In seconds: at least, what a gap adds, and at most. */
 const LEAST_S = 0.02;
-const GAP_S = 0.02;
+const GAP_S = 0.04;
 const MOST_S = 0.25;
 /** So much is always to wait. */
-const SPARE_S = 0.008;
+const SPARE_S = 0.016;
 /** While a page begins to play it is busy: so much is asked for then, and nothing is judged. */
 const SETTLES_S = 1.5;
 const FIRST_S = 0.1;

@@ -9,7 +9,7 @@ import { Ahead, type Heard } from './ahead';
 const HEAD_BYTES = 24;
 const LIMITED_AT = 16;
 /** How often the page is told how far it is, in reports. */
-const TELL = 4;
+const TELL = 5;
 
 /** What the page asks for first. */
 export interface Begin {

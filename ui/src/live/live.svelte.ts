@@ -41,7 +41,7 @@ interface Told {
   mark?: number;
   at?: number;
   log?: Logged;
-  drawn?: Record<string, number>;
+  drawn?: Drawn[];
   recording?: { first: number; bars_from: number; tempo_bpm: number; beats_per_bar: number; turn: number };
 }
 
@@ -148,8 +148,8 @@ export class Live {
         this.lanes = { ...this.lanes, [name]: points.at(-1)![1] };
       this.onplayed();
     }
-    if (told.drawn && told.at !== undefined) {
-      this.drawn.push({ at: told.at, lanes: told.drawn });
+    if (told.drawn) {
+      this.drawn.push(...told.drawn);
       this.reach(told.drawn);
       if (this.drawn.length > MOST_DRAWN) this.drawn.splice(0, MOST_DRAWN / 10);
     }
@@ -163,8 +163,8 @@ export class Live {
   }
 
   /** Notes how far each destination has gone. */
-  private reach(lanes: Record<string, number>): void {
-    for (const [name, value] of Object.entries(lanes)) {
+  private reach(drawn: readonly Drawn[]): void {
+    for (const [name, value] of drawn.flatMap(({ lanes }) => Object.entries(lanes))) {
       const [low, high] = this.reached[name] ?? [Infinity, -Infinity];
       if (value < low || value > high)
         this.reached = { ...this.reached, [name]: [Math.min(low, value), Math.max(high, value)] };

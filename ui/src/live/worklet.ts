@@ -7,7 +7,7 @@ declare const AudioWorkletProcessor: new () => { readonly port: MessagePort };
 /** Frames over which sound falls to silence where the next block is late, and rises again. */
 const FADE = 64;
 /** Frames between two reports of how far it has come. */
-const REPORT = 256;
+const REPORT = 512;
 
 class LivePlayback extends AudioWorkletProcessor {
   /** Blocks that wait: left and right in turn. */
