@@ -183,6 +183,13 @@ class Live(Api):
         with self.connect() as third:
             self.assertEqual(self.begun(third)["playing"], "Barge Bell")
 
+    def test_a_page_that_stops_and_begins_again_waits_for_itself(self) -> None:
+        with self.connect() as first:
+            self.begun(first)
+            with self.connect() as second:
+                first.close()
+                self.assertEqual(self.begun(second)["playing"], "Barge Bell")
+
     def test_a_process_that_is_killed_is_told_of(self) -> None:
         with self.connect() as socket:
             self.begun(socket)

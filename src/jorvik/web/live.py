@@ -23,6 +23,10 @@ LOST: Final = 4002
 """The close code by which a page is told that the process that played has ended."""
 
 
+LEAVES_S: Final = 0.5
+"""So long one who wants to play waits for another who is leaving: a page that stops and begins again."""
+
+
 class Stage:
     """Who plays: one page at a time."""
 
@@ -59,7 +63,7 @@ async def live(socket: WebSocket) -> None:
     """Play what a page is told by a hand: JSON in, JSON and blocks of sound out."""
     stage: Stage = socket.app.state.stage
     await socket.accept()
-    pipe = await asyncio.to_thread(stage.enter)
+    pipe = await _entered(stage)
     if pipe is None:
         await socket.send_json({"refused": "Another page is playing; close it, or stop playing there."})
         await socket.close(TAKEN)
@@ -77,6 +81,14 @@ async def live(socket: WebSocket) -> None:
             with suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError, OSError):
                 await task
         pipe.close()
+
+
+async def _entered(stage: Stage) -> Connection | None:
+    """Return the way to a process that plays; one that is just leaving is waited for."""
+    until = asyncio.get_running_loop().time() + LEAVES_S
+    while (pipe := await asyncio.to_thread(stage.enter)) is None and asyncio.get_running_loop().time() < until:
+        await asyncio.sleep(0.05)
+    return pipe
 
 
 def _listen(pipe: Connection, loop: asyncio.AbstractEventLoop, told: "asyncio.Queue[Any]") -> None:

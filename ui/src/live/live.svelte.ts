@@ -82,6 +82,8 @@ export class Live {
   private recording: ((session: Session) => void) | null = null;
   private beside: Over = { phrase: null, plays: false };
   private delay = 0;
+  /** Counts beginnings and ends: what was ended while it began does not go on. */
+  private turns = 0;
   /** Keys that were let go while the pedal held them. */
   private held = new Set<number>();
   private holds = false;
@@ -93,14 +95,17 @@ export class Live {
   async begin(patch: Patch): Promise<void> {
     if (this.state !== 'off') return;
     this.state = 'starting';
+    const mine = ++this.turns;
     try {
       const [context, into] = await this.output.opened();
+      if (mine !== this.turns) return;
       this.drawn = [];
       this.reached = {};
       this.now = 0;
       const { tempo_bpm: tempo = 120, beats_per_bar: beatsPerBar = 4 } = patch.performance ?? {};
       this.session = begun(context.sampleRate, tempo, beatsPerBar);
       await context.audioWorklet.addModule(workletUrl);
+      if (mine !== this.turns) return;
       const node = new AudioWorkletNode(context, 'live-playback', { numberOfInputs: 0, outputChannelCount: [2] });
       node.connect(into);
       this.node = node;
@@ -267,6 +272,7 @@ export class Live {
   /** Stops playing: silence, whatever was held. */
   end(wasLost = false): void {
     const { line, node } = this;
+    this.turns++;
     this.line = this.node = null;
     this.state = 'off';
     this.over = false;
