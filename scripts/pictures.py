@@ -40,13 +40,6 @@ def dark(page: Page) -> None:
     page.get_by_role("button", name="Source after").click()
 
 
-def macro(page: Page) -> None:
-    """A macro put at its end, and what each of its destinations is at 0, half and full."""
-    open_demo(page, "Night Watch")
-    page.get_by_role("button", name="Source watch,").click()
-    page.get_by_role("button", name="full", exact=True).click()
-
-
 def under(page: Page, phrase: str) -> None:
     """Play the open patch under a phrase."""
     page.get_by_label("Played", exact=True).select_option(label=phrase)
@@ -122,7 +115,7 @@ def finding(page: Page) -> None:
 
 
 def bank(page: Page) -> None:
-    """Every patch checked, those with the most to say first."""
+    """Every patch checked, those with the most to say first; a second work under way, with its plan."""
     page.get_by_role("tab", name="Bank").click()
     view = page.get_by_role("group", name="Work over a bank")
     view.get_by_label("Which patches").select_option("every")
@@ -130,6 +123,23 @@ def bank(page: Page) -> None:
     view.get_by_role("table", name="What came").wait_for(timeout=300_000)
     for _ in range(2):
         view.get_by_role("button", name=re.compile("^cautions")).click()
+    view.get_by_label("What is done with them").select_option("measure")
+    view.get_by_label("Velocities").fill("40, 80, 118")
+    view.get_by_label("Velocities").press("Enter")
+    view.get_by_role("button", name="Begin").click()
+    view.get_by_text(re.compile("% , about|%, .* left")).wait_for(timeout=120_000)
+
+
+def bank_summary(page: Page) -> None:
+    """What every patch measures, and what stands out."""
+    page.get_by_role("tab", name="Bank").click()
+    view = page.get_by_role("group", name="Work over a bank")
+    view.get_by_label("Which patches").select_option("every")
+    view.get_by_label("What is done with them").select_option("measure")
+    view.get_by_role("button", name="Begin").click()
+    link = view.get_by_role("link", name="Summary")
+    link.wait_for(timeout=300_000)
+    page.goto(str(link.evaluate("link => link.href")))
 
 
 def practice(page: Page) -> None:
@@ -254,7 +264,6 @@ def machine(page: Page) -> None:
 PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "sheet-light": ("light", light),
     "sheet-dark": ("dark", dark),
-    "macro": ("light", macro),
     "phrase": ("light", phrase),
     "beat": ("light", beat),
     "live": ("light", live),
@@ -263,6 +272,7 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "match": ("light", match),
     "library": ("light", library),
     "bank": ("light", bank),
+    "bank-summary": ("light", bank_summary),
     "practice": ("light", practice),
     "logbook": ("light", logbook),
     "paper": ("light", paper),

@@ -1,13 +1,24 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
   import { messages } from '../state/messages.svelte';
+  import { listener } from '../shell/shortcuts';
+  import { workbench } from '../state/workbench.svelte';
   import { practice } from './practice-now';
 
-  /** Two sounds, which of them is more: until the threshold is known. By keyboard: 1 and 2 hear, Enter chooses. */
+  /** Two sounds, which of them is more: until the threshold is known. By keyboard: 1 and 2 hear, ← and → choose. */
   const attempt = (work: () => Promise<void>): void => void messages.attempt(work);
   const known = $derived(practice.dimension ? practice.standing?.thresholds[practice.dimension] : undefined);
   const unit = $derived(practice.dimension ? (practice.standing?.units[practice.dimension] ?? '') : '');
+  const applies = (): boolean => workbench.view === 'practice' && practice.pair !== null;
+  const onkeydown = listener([
+    { keys: '1', act: () => attempt(() => practice.hearPair(0)), applies },
+    { keys: '2', act: () => attempt(() => practice.hearPair(1)), applies },
+    { keys: 'ArrowLeft', act: () => attempt(() => practice.say(0)), applies },
+    { keys: 'ArrowRight', act: () => attempt(() => practice.say(1)), applies }
+  ]);
 </script>
+
+<svelte:window {onkeydown} />
 
 <section aria-label="Threshold">
   <h3>Your own threshold: {practice.dimension}</h3>
@@ -30,7 +41,9 @@
     </div>
     <p class="faint" role="status">
       {practice.said}
-      {known?.trials ? `${known.trials} pairs so far: about ${known.value.toPrecision(2)} ${unit}.` : 'Listen to both.'}
+      {known?.trials
+        ? `${known.trials} pairs so far: about ${known.value.toPrecision(2)} ${unit}, within ${Math.round(200 * known.spread)} %.`
+        : 'Listen to both: 1 and 2; ← and → say which.'}
     </p>
   {:else}<p class="faint">A moment…</p>{/if}
 </section>

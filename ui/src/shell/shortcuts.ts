@@ -10,17 +10,20 @@ import { WHOLE, workbench } from '../state/workbench.svelte';
 import { playedBy } from './computer-keys';
 import { VIEWS } from './views';
 
-export interface Shortcut {
+export interface Pressed {
   /** What is pressed, as tinykeys reads it. */
   keys: string;
-  /** How the help page names them. */
-  shown: string;
-  says: string;
   act: (event: KeyboardEvent) => void;
   /** Whether it is meant within a field too. */
   inFields?: boolean;
   /** Whether it is meant at all just now. */
   applies?: (event: KeyboardEvent) => boolean;
+}
+
+export interface Shortcut extends Pressed {
+  /** How the help page names them. */
+  shown: string;
+  says: string;
 }
 
 /** What the page itself opens. */
@@ -37,6 +40,7 @@ export const ELSEWHERE: readonly (readonly [string, string])[] = [
   ['Alt ← →', 'set a post at the cursor; a drag on the time axis sets both'],
   ['arrows on a square of a curve', 'move it; finer with Shift'],
   ['arrows on a note of a phrase', 'move and transpose it; with Alt longer and harder'],
+  ['1 and 2 at a pair of sounds', 'hear the first, the second; ← and → say which it is'],
   ['Shift and a click on a note', 'pick one more; Ctrl-A picks all of them'],
   ['arrows on the pad', 'move it; Page Up and Page Down press on it'],
   ['Ctrl-C, Ctrl-V, Ctrl-D on a note', 'copy, paste at the cursor, repeat after its end']
@@ -143,7 +147,7 @@ export function shortcuts(pages: Pages): Shortcut[] {
 }
 
 /** Returns a listener that does what is pressed, where it is meant. */
-export function listener(all: readonly Shortcut[]): (event: KeyboardEvent) => void {
+export function listener(all: readonly Pressed[]): (event: KeyboardEvent) => void {
   const bindings = all.map((one): [string, (event: KeyboardEvent) => void] => [
     one.keys,
     (event) => {
