@@ -118,6 +118,9 @@ class Tasks(unittest.TestCase):
         marked = mark(whole.task, TaskAnswer(patch=more.document()))
         self.assertEqual([part.verdict for part in marked.parts], ["right", "nearly"])
         self.assertLess(marked.marks, 1.0)
+        # Tried at another note, it is the same patch.
+        played = check_patch(whole.answer.patch).with_note(velocity=20.0, key=70.0, length_s=0.2)
+        self.assertEqual(mark(whole.task, TaskAnswer(patch=played.document())).marks, 1.0)
         # What it is called, and what is said of it, is no change.
         called = {**(whole.answer.patch or {}), "name": "Mine", "tags": ["practice"], "notes": "tried"}
         self.assertEqual(mark(whole.task, TaskAnswer(patch=called)).marks, 1.0)

@@ -148,8 +148,11 @@ def yours(task: Task, answer: TaskAnswer) -> dict[str, Any]:
     return with_values(whole.task.patch, values)
 
 
-def _patch_of(answer: TaskAnswer) -> Patch | None:
-    return None if answer.patch is None else check_patch(answer.patch)
+def _patch_of(made: Made, answer: TaskAnswer) -> Patch | None:
+    """Return the patch of an answer at the note of the task: who has tried it at others has changed nothing by that."""
+    if answer.patch is None:
+        return None
+    return check_patch({**answer.patch, "performance": (made.task.patch or {})["performance"]})
 
 
 def _nothing(name: str) -> MarkedPart:
@@ -158,7 +161,7 @@ def _nothing(name: str) -> MarkedPart:
 
 def _mended(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> list[MarkedPart]:
     """Mark a patch that was put right: by the rule itself, and by what became of the rest."""
-    patch = _patch_of(answer)
+    patch = _patch_of(made, answer)
     if patch is None:
         return [_nothing("put right")]
     left = found_by(RULES[made.rule], Context(patch, cancelled=cancelled))
@@ -191,7 +194,7 @@ def _mended(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> li
 
 def _reached(made: Made, answer: TaskAnswer, cancelled: Callable[[], bool]) -> list[MarkedPart]:
     """Mark a patch that was to reach curves: by how far they are from them, and by how many changes it took."""
-    patch = _patch_of(answer)
+    patch = _patch_of(made, answer)
     if patch is None:
         return [_nothing("what is to be reached"), _nothing("changes")]
     parts: list[MarkedPart] = []
