@@ -143,6 +143,8 @@ class Practice(BrowserCase):
         expect(self.view).to_contain_text("Played: hand it in, or play it again.")
         marks = self.hand_in()
         expect(marks.get_by_role("row").filter(has_text="stroke 1").first).to_be_visible()
+        # What was played stands over the strokes, with what would have been right behind it.
+        expect(self.view.get_by_role("figure").locator("path.behind")).to_have_count(1)
 
     def test_a_sound_to_be_reached_is_heard_and_one_that_is_seen_stands_beside_it(self) -> None:
         practice = Practised()
@@ -161,6 +163,8 @@ class Practice(BrowserCase):
         task.get_by_role("button", name="One to be seen instead").press("Enter")
         expect(task).to_contain_text("Bring the curves of this patch onto those behind them.")
         expect(task.locator("path.behind")).to_have_count(2)
+        task.get_by_role("button", name="Another", exact=True).press("Enter")
+        expect(task).to_contain_text("Make this patch sound like the other.")
         self.named("make", 2, 1)
         expect(task).to_contain_text("Make this patch sound like the other.")
         task.get_by_role("button", name="Open the patch").press("Enter")
@@ -204,7 +208,9 @@ class Practice(BrowserCase):
                 part.get_by_role("button", name="It is the first").press("Enter")
             else:
                 self.page.keyboard.press("ArrowLeft")
-            expect(part.get_by_role("status")).to_contain_text(f"{count + 1} pairs so far")
+            expect(part.get_by_role("status")).to_contain_text(
+                "1 pair so far" if not count else f"{count + 1} pairs so far"
+            )
             expect(part.get_by_role("button", name="It is the first")).to_be_visible()
         standing = self.view.get_by_role("region", name="How far you are")
         expect(standing).to_contain_text("dB so far")

@@ -1,5 +1,6 @@
 """Tasks from seeds: one right answer each, marked by distance; what comes next; thresholds of a simulated listener."""
 
+import itertools
 import unittest
 from copy import deepcopy
 from datetime import UTC, datetime, timedelta
@@ -18,8 +19,8 @@ from jorvik.core.practice.ears import TEXTBOOK, Trial, chance_of_right, next_dif
 from jorvik.core.practice.making import KINDS, abouts, made, seed_about
 from jorvik.core.practice.marking import check_answer, check_task, habit, mark, yours
 from jorvik.core.practice.near import HOP_S, apart
-from jorvik.core.practice.progress import Practice, check_practice, next_task, own_ear, skills, with_marks
-from jorvik.core.practice.task import LEVELS, Made, TaskAnswer
+from jorvik.core.practice.progress import Practice, check_practice, next_seed, next_task, own_ear, skills, with_marks
+from jorvik.core.practice.task import LEVELS, Instead, Made, TaskAnswer
 from jorvik.core.practice.tolerance import TURN_S, Tolerance
 from jorvik.core.problems import Problem
 from jorvik.core.units.noticed import PITCH_ST
@@ -148,7 +149,7 @@ class Tasks(unittest.TestCase):
     def test_a_sound_is_reached_by_what_is_heard_of_it(self) -> None:
         whole = made("make", 2, 5)
         self.assertTrue(whole.task.by_ear)
-        self.assertEqual(whole.task.instead, 4)
+        self.assertEqual(whole.task.instead, Instead(kind="make", seed=4))
         self.assertFalse(made("make", 2, 4).task.by_ear)
         names = [part.name for part in mark(whole.task, whole.answer).parts]
         self.assertEqual(names, ["pitch", "tone", "changes"])
@@ -180,6 +181,22 @@ class Tasks(unittest.TestCase):
         parts = {part.name: part.verdict for part in mark(whole.task, TaskAnswer(patch=flat)).parts}
         self.assertEqual((parts["pitch at 40"], parts["cutoff at 40"]), ("right", "wrong"))
         self.assertNotEqual(parts["cutoff at 118"], "right")
+
+    def test_a_macro_that_nears_its_ends_turns_where_it_is_pressed_and_let_go(self) -> None:
+        """As one finger plays it: each way by an exponential, with points as often as a screen is drawn."""
+        for level in range(1, LEVELS + 1):
+            for seed in range(20):
+                whole = made("play", level, seed)
+                strokes = [at + 0.01 for at in whole.task.strokes]
+                times = np.unique([*np.arange(0.0, strokes[-1] + 0.5, 1 / 60), *strokes])
+                value, lane = 1.0, [[0.0, 1.0]]
+                for before, at in itertools.pairwise(times):
+                    pressed = sum(stroke <= before for stroke in strokes) % 2
+                    value = pressed + (value - pressed) * float(np.exp(-(at - before) / 0.25))
+                    lane.append([float(at), value])
+                marked = mark(whole.task, TaskAnswer(lane=lane))
+                self.assertEqual(marked.marks, 1.0, (level, seed))
+                self.assertIn("evenly", marked.parts[0].why)
 
     def test_a_habit_is_told(self) -> None:
         whole = made("play", 1, 5)
@@ -317,6 +334,13 @@ class Progress(unittest.TestCase):
             seen.append(task)
             practice = self.done(practice, *task, right=True)
         self.assertEqual({kind for kind, _, _ in seen}, set(KINDS))
+
+    def test_what_was_done_out_of_turn_does_not_come_again(self) -> None:
+        practice = self.done(Practice(), "read", 1, 2, True)
+        self.assertEqual(next_seed(practice, "read", 1), 3)
+        practice = self.done(practice, "read", 1, 2**53, True)
+        self.assertEqual(next_seed(practice, "read", 1), 3)
+        self.assertEqual(next_seed(practice, "read", 2), 1)
 
     def test_what_is_due_comes_first(self) -> None:
         practice = self.done(Practice(), "work_out", 1, 1, True)

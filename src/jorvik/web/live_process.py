@@ -224,7 +224,7 @@ class LiveSession:
         parting = self.begins + player.now
         self._parting = packed(player.block(), parting)
         self.begins += player.now
-        self.player = anew
+        self.player, self._drawn = anew, []
         tempo = anew.patch.performance.tempo
         recording = {"first": self.begins, "bars_from": begins, "tempo_bpm": tempo.bpm}
         turn = anew.over.length if anew.over is not None else 0

@@ -29,6 +29,7 @@ from jorvik.core.practice.progress import (
     Practice,
     Skill,
     check_practice,
+    next_seed,
     next_task,
     own_ear,
     skills,
@@ -95,7 +96,7 @@ class Standing(Form):
 
 
 class NextRequest(Form):
-    """Which task: what comes next, of a kind, about something, or one that is named."""
+    """Which task: what comes next, of a kind, of its level too, about something, or one that is named."""
 
     kind: str = ""
     about: Annotated[str, Field(max_length=MAX_NAME)] = ""
@@ -221,8 +222,9 @@ def _chosen(practice: Practice, form: NextRequest) -> tuple[str, int, int]:
         kind, level = next((one for one in known if one[0] == "find"), known[0])
         done = sum(one.about == form.about for one in practice.attempts)
         return kind, level, seed_about(form.about, kind, level, 1 + 7 * done)
-    if form.level is not None and form.seed is not None:
-        return form.kind, form.level, form.seed
+    if form.level is not None:
+        seed = next_seed(practice, form.kind, form.level) if form.seed is None else form.seed
+        return form.kind, form.level, seed
     return next_task(practice, form.kind)
 
 

@@ -4431,6 +4431,19 @@ export interface components {
             strikes?: components["schemas"]["Strike"][];
         };
         /**
+         * Instead
+         * @description Another task of the same level.
+         */
+        Instead: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "read" | "hear" | "work_out" | "find" | "make" | "play";
+            /** Seed */
+            seed: number;
+        };
+        /**
          * Job
          * @description A job in a list.
          */
@@ -5259,7 +5272,7 @@ export interface components {
         };
         /**
          * NextRequest
-         * @description Which task: what comes next, of a kind, about something, or one that is named.
+         * @description Which task: what comes next, of a kind, of its level too, about something, or one that is named.
          */
         NextRequest: {
             /**
@@ -7570,8 +7583,7 @@ export interface components {
              * @default false
              */
             by_ear?: boolean;
-            /** Instead */
-            instead?: number | null;
+            instead?: components["schemas"]["Instead"] | null;
             /** Velocities */
             velocities?: number[];
             /** Strokes */

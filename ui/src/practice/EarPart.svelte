@@ -9,6 +9,13 @@
   const attempt = (work: () => Promise<void>): void => void messages.attempt(work);
   const known = $derived(practice.dimension ? practice.standing?.thresholds[practice.dimension] : undefined);
   const unit = $derived(practice.dimension ? (practice.standing?.units[practice.dimension] ?? '') : '');
+  const soFar = $derived.by(() => {
+    if (!known?.trials) return 'Listen to both: 1 and 2; ← and → say which.';
+    const pairs = known.trials === 1 ? '1 pair' : `${known.trials} pairs`;
+    const within = Math.round(200 * known.spread);
+    const sure = within < 100 ? `, within ${within} %` : ', not sure yet';
+    return `${pairs} so far: about ${known.value.toPrecision(2)} ${unit}${sure}.`;
+  });
   const applies = (): boolean => workbench.view === 'practice' && practice.pair !== null;
   const onkeydown = listener([
     { keys: '1', act: () => attempt(() => practice.hearPair(0)), applies },
@@ -41,9 +48,7 @@
     </div>
     <p class="faint" role="status">
       {practice.said}
-      {known?.trials
-        ? `${known.trials} pairs so far: about ${known.value.toPrecision(2)} ${unit}, within ${Math.round(200 * known.spread)} %.`
-        : 'Listen to both: 1 and 2; ← and → say which.'}
+      {soFar}
     </p>
   {:else}<p class="faint">A moment…</p>{/if}
 </section>

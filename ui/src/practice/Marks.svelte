@@ -37,7 +37,7 @@
   <ul>
     {#each marked.worked as step (step)}<li>{step}</li>{/each}
   </ul>
-  {#if view.curves.length}
+  {#if view.curves.length || marked.lane?.length}
     <Tick checked={practice.showing} onset={(on) => (practice.showing = on)}>the right curve, dashed</Tick>
   {/if}
   <p bind:this={again}><Button class="strong" onclick={onnext}>Next task</Button></p>

@@ -6,26 +6,25 @@
   import { player } from '../state/playing';
   import type { Patch } from '../api/api';
   import { settings } from '../state/settings.svelte';
+  import CurvePlot from './CurvePlot.svelte';
+  import { playedCurve } from './curves';
+  import { Pad } from './pad';
   import { practice } from './practice-now';
 
   /** A beat that counts, and a macro that rises while it is pressed: it is heard, and kept as a lane. */
   const COUNT_IN = 4;
   const MACRO = 'macro:swell';
-  const RISE_S = 0.35;
   const task = $derived(practice.task);
   const beat = $derived(60 / (task?.tempo_bpm ?? 96));
   const ends = $derived(Math.max(...(task?.strokes ?? [1])) + beat);
-  const drawn = $derived(
-    practice.lane.map(([at, height]) => `${((at / ends) * 600).toFixed(1)},${(56 - 52 * height).toFixed(1)}`).join(' ')
-  );
+  const right = $derived(practice.showing ? (practice.marked?.marked.lane ?? []) : []);
   let running = $state(false);
+  let pad = new Pad();
   let pressed = $state(false);
-  let value = $state(0);
+  let value = $state(1);
   let now = $state(0);
   let frame = 0;
   let began = 0;
-  let last = 0;
-  let points: [number, number][] = [];
   let context: AudioContext | null = null;
   /** What all clicks of this turn go through: it closes softly where they are stopped. */
   let out: GainNode | null = null;
@@ -40,8 +39,8 @@
     struck = false;
     if (task?.patch) void voice.begin(task.patch as Patch);
     practice.lane = [];
-    points = [];
-    value = 0;
+    pad = new Pad();
+    value = pad.value;
     context ??= new AudioContext();
     void context.resume();
     out = context.createGain();
@@ -51,7 +50,6 @@
     for (let count = 0; count < COUNT_IN; count++) click(began - (COUNT_IN - count) * beat, 660, 0.3);
     for (const stroke of task?.strokes ?? []) click(began + stroke, 990, 0.5);
     running = true;
-    last = context.currentTime;
     frame = requestAnimationFrame(step);
   }
   /** Sounds a click, no louder than what is played. */
@@ -68,16 +66,13 @@
     tone.start(at);
     tone.stop(at + 0.08);
   }
-  /** Goes on from where it was to this moment; a press or a release in between is a turn. */
+  /** Goes on to this moment, as the clock of the sound has it. */
   function advance(): void {
     if (!context) return;
-    const at = context.currentTime;
-    value = Math.min(Math.max(value + ((pressed ? 1 : -1) * (at - last)) / RISE_S, 0), 1);
-    last = at;
-    now = at - began;
-    if (now < 0) return;
-    points.push([now, value]);
-    if (voice.state !== 'on' || !note) return;
+    now = context.currentTime - began;
+    pad.advance(now);
+    value = pad.value;
+    if (now < 0 || voice.state !== 'on' || !note) return;
     if (!struck) voice.strike(note.key ?? 60, note.velocity ?? 96);
     struck = true;
     if (voice.lanes[MACRO] !== value) voice.turn(MACRO, value);
@@ -89,7 +84,7 @@
   }
   function finish(): void {
     stop();
-    practice.lane = points.slice(0, 8000);
+    practice.lane = pad.points.slice(0, 8000);
   }
   function stop(): void {
     cancelAnimationFrame(frame);
@@ -99,8 +94,8 @@
     out = null;
   }
   function press(on: boolean): void {
-    if (!running || pressed === on) return;
-    advance();
+    if (!running || pressed === on || !context) return;
+    pad.press(on, context.currentTime - began);
     pressed = on;
   }
   onDestroy(() => {
@@ -111,65 +106,44 @@
   });
 </script>
 
-<svg viewBox="0 0 600 60" preserveAspectRatio="none" role="img" aria-label="The strokes, and what was played">
-  {#each task?.strokes ?? [] as stroke (stroke)}
-    <line x1={(stroke / ends) * 600} x2={(stroke / ends) * 600} y1="0" y2="60" class="stroke" />
-  {/each}
-  {#if practice.lane.length > 1}<polyline points={drawn} />{/if}
-  {#if running && now >= 0}<line x1={(now / ends) * 600} x2={(now / ends) * 600} y1="0" y2="60" class="now" />{/if}
-</svg>
-<div class="pad">
-  <Button onclick={() => (running ? finish() : start())}
-    >{running ? 'Stop' : practice.lane.length ? 'Play it again' : 'Count in'}</Button
-  >
-  <Button
-    class={pressed ? 'press on' : 'press'}
-    aria-label="Press and it rises, let go and it falls"
-    disabled={!running}
-    onpointerdown={(event) => {
-      event.currentTarget.setPointerCapture(event.pointerId);
-      press(true);
-    }}
-    onpointerup={() => press(false)}
-    onkeydown={(event) => {
-      if (event.key !== ' ' || event.repeat) return;
-      event.preventDefault();
-      event.stopPropagation();
-      press(true);
-    }}
-    onkeyup={(event) => event.key === ' ' && press(false)}
-  >
-    <span class="level" style:height="{100 * value}%"></span>
-    <span class="says"
-      >{running ? (now < 0 ? `in ${Math.ceil(-now / beat)}` : `${now.toFixed(1)} s`) : 'press here, or Space'}</span
+<CurvePlot
+  curve={playedCurve(practice.lane, ends)}
+  behind={right.length ? playedCurve(right, ends) : undefined}
+  marks={task?.strokes ?? []}
+  pointed={running && now >= 0 ? now : (practice.pointed?.at ?? null)}
+/>
+{#if !practice.marked}
+  <div class="pad">
+    <Button onclick={() => (running ? finish() : start())}
+      >{running ? 'Stop' : practice.lane.length ? 'Play it again' : 'Count in'}</Button
     >
-  </Button>
-  <span class="says">{practice.lane.length ? 'Played: hand it in, or play it again.' : ''}</span>
-</div>
+    <Button
+      class={pressed ? 'press on' : 'press'}
+      aria-label="Press and it rises, let go and it falls"
+      disabled={!running}
+      onpointerdown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        press(true);
+      }}
+      onpointerup={() => press(false)}
+      onkeydown={(event) => {
+        if (event.key !== ' ' || event.repeat) return;
+        event.preventDefault();
+        event.stopPropagation();
+        press(true);
+      }}
+      onkeyup={(event) => event.key === ' ' && press(false)}
+    >
+      <span class="level" style:height="{100 * value}%"></span>
+      <span class="says"
+        >{running ? (now < 0 ? `in ${Math.ceil(-now / beat)}` : `${now.toFixed(1)} s`) : 'press here, or Space'}</span
+      >
+    </Button>
+    <span class="says">{practice.lane.length ? 'Played: hand it in, or play it again.' : ''}</span>
+  </div>
+{/if}
 
 <style>
-  svg {
-    width: 100%;
-    height: 60px;
-    display: block;
-    background: var(--paper);
-    border: 1px solid var(--rule);
-  }
-  line,
-  polyline {
-    fill: none;
-    vector-effect: non-scaling-stroke;
-  }
-  .stroke {
-    stroke: var(--madder);
-  }
-  .now {
-    stroke: var(--faint);
-  }
-  polyline {
-    stroke: var(--ink);
-    stroke-width: 1.5;
-  }
   .pad {
     display: flex;
     align-items: center;

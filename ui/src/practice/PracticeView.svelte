@@ -72,7 +72,7 @@
               disabled={!skill.open}
               data-hint={says(skill)}
               aria-label="{skill.title}, level {skill.level}: {skill.state}"
-              onclick={() => attempt(() => practice.next({ kind, level: skill.level, seed: skill.done + 1 }))}
+              onclick={() => attempt(() => practice.next({ kind, level: skill.level }))}
               >level {skill.level}{skill.state === 'sure' ? ' ✓' : ''}</Button
             >
           {/each}
@@ -92,7 +92,8 @@
                 : ''}</span
             >
             <small>
-              {known.trials ? `${known.trials} pairs; ` : ''}most tell {standing.textbook[name]}
+              {known.trials ? `${known.trials} ${known.trials === 1 ? 'pair' : 'pairs'}; ` : ''}most tell {standing
+                .textbook[name]}
               {standing.units[name]}
               {#if known.trials}<Button
                   look="bare"

@@ -25,9 +25,10 @@
         ? practice.lane.length > 1
         : (task?.questions ?? []).some((one) => practice.values[one.name])
   );
-  function another(): void {
-    attempt(() => practice.next());
-  }
+  const onward = (): void => attempt(() => practice.next());
+  /** Another of the same, in place of one that is left. */
+  const another = (): void =>
+    attempt(() => practice.next({ kind: task?.kind, level: task?.level, seed: (task?.seed ?? 0) + 1 }));
 </script>
 
 {#if view && task}
@@ -50,16 +51,9 @@
             data-hint="The same note, with the figures that you have typed so far">Hear yours</Button
           >
         {/if}
-        {#if task.heard}
-          <Button
-            look="bare"
-            onclick={() => attempt(() => practice.next({ kind: 'read', level: task.level, seed: task.seed }))}
-            >One to be read instead</Button
-          >
-        {:else if task.by_ear && task.instead != null}
-          <Button
-            look="bare"
-            onclick={() => attempt(() => practice.next({ kind: task.kind, level: task.level, seed: task.instead }))}
+        {#if task.instead}
+          {@const instead = task.instead}
+          <Button look="bare" onclick={() => attempt(() => practice.next({ ...instead, level: task.level }))}
             >One to be seen instead</Button
           >
         {/if}
@@ -69,7 +63,6 @@
       <CurvePlot
         {curve}
         behind={right.find((one) => one.name === curve.name) ?? view.target.find((one) => one.name === curve.name)}
-        marks={task.kind === 'play' ? task.strokes : []}
         pointed={practice.pointed?.stave === curve.name ? practice.pointed.at : null}
       />
     {/each}
@@ -87,7 +80,7 @@
         {/each}
       </div>
     {/if}
-    {#if task.kind === 'play' && !marked}<PlayPad />{/if}
+    {#if task.kind === 'play'}<PlayPad />{/if}
     <form
       onsubmit={(event) => {
         event.preventDefault();
@@ -128,7 +121,7 @@
         <Button look="bare" onclick={another}>Another</Button>
       {/if}
     </form>
-    {#if marked}<Marks view={marked} onnext={another} />{/if}
+    {#if marked}<Marks view={marked} onnext={onward} />{/if}
     {#if view.more}
       <details>
         <summary>More on this</summary>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { boxOf, pathOf, readAt } from './curves';
+import { boxOf, pathOf, playedCurve, readAt } from './curves';
 import type { Curve } from './practice.svelte';
 
 const curve = (values: number[], log = false, seconds = 1): Curve => ({
@@ -30,5 +30,20 @@ describe('curves of a task', () => {
     const one = curve([0, 1, 2, 3, 4]);
     expect(readAt(one, { ...boxOf([one]), seconds: 2 }, 0.25)).toEqual({ seconds: 0.5, value: 2 });
     expect(readAt(one, { ...boxOf([one]), seconds: 2 }, 1)).toEqual({ seconds: 2, value: 4 });
+  });
+
+  it('are what was played, straight between its points and held beyond them', () => {
+    const lane = [
+      [1, 0],
+      [2, 1],
+      [3, 1]
+    ];
+    const made = playedCurve(lane, 4);
+    const at = (seconds: number): number => readAt(made, boxOf([made]), seconds / 4).value;
+    expect(at(0.5)).toBe(0);
+    expect(at(1.5)).toBeCloseTo(0.5, 1);
+    expect(at(2.5)).toBe(1);
+    expect(at(3.9)).toBe(1);
+    expect(new Set(playedCurve([], 2).values)).toEqual(new Set([0]));
   });
 });

@@ -39,3 +39,20 @@ export function readAt(curve: Curve, box: Box, place: number): { seconds: number
   const at = Math.round((seconds / curve.seconds) * (curve.values.length - 1));
   return { seconds, value: curve.values[Math.min(Math.max(at, 0), curve.values.length - 1)]! };
 }
+
+const PLAYED = 400;
+
+/** Returns a played lane as the curve that it is until a moment: straight between its points, held beyond them. */
+export function playedCurve(lane: readonly (readonly number[])[], seconds: number): Curve {
+  const values = [];
+  let next = 0;
+  for (let n = 0; n < PLAYED; n++) {
+    const at = (n / (PLAYED - 1)) * seconds;
+    while (next < lane.length && lane[next]![0]! < at) next++;
+    const [before, after] = [lane[next - 1] ?? lane[0] ?? [0, 0], lane[next] ?? lane.at(-1) ?? [0, 0]];
+    const [from, to] = [before[0]!, after[0]!];
+    const share = to > from ? Math.min(Math.max((at - from) / (to - from), 0), 1) : 1;
+    values.push(before[1]! + share * (after[1]! - before[1]!));
+  }
+  return { name: 'cutoff', title: 'Played', unit: 'ratio', log: false, seconds, values };
+}

@@ -4,6 +4,7 @@ One document, kept and taken out like any other.
 """
 
 from datetime import UTC, datetime
+from itertools import count
 from typing import Annotated, Any, Final, Literal, cast
 
 from pydantic import Field
@@ -151,9 +152,13 @@ def next_task(practice: Practice, kind: str = "", at: datetime | None = None) ->
         return (skill.kind == last, 0 if wait <= 0.0 else 2, wait, skill.level)
 
     chosen = min(there, key=order)
-    # Seeds follow each other, so that no task comes twice.
-    seed = 1 + sum((one.kind, one.level) == (chosen.kind, chosen.level) for one in practice.attempts)
-    return chosen.kind, chosen.level, seed
+    return chosen.kind, chosen.level, next_seed(practice, chosen.kind, chosen.level)
+
+
+def next_seed(practice: Practice, kind: str, level: int) -> int:
+    """Return the seed of the next task of a kind and level: they follow each other, and none comes twice."""
+    done = [one.seed for one in practice.attempts if (one.kind, one.level) == (kind, level)]
+    return next(seed for seed in count(1 + len(done)) if seed not in done)
 
 
 def thresholds(practice: Practice) -> dict[str, Threshold]:

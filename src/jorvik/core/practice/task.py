@@ -24,6 +24,13 @@ class Question(Strict):
     choices: list[str] = Field(default_factory=list)
 
 
+class Instead(Strict):
+    """Another task of the same level."""
+
+    kind: KindName
+    seed: int
+
+
 class Task(Strict):
     """A task, without its answer: made again from its kind, level and seed."""
 
@@ -47,8 +54,8 @@ class Task(Strict):
     """The patch whose curves are to be reached; what it is set to is not shown."""
     by_ear: bool = False
     """Whether the sound of that patch is to be reached, and its curves are not shown."""
-    instead: int | None = None
-    """Of a task that is heard: the seed of one of the same kind and level that is seen, where there is one."""
+    instead: Instead | None = None
+    """Of a task that is heard: one that is seen, for who does not hear well."""
     velocities: list[float] = Field(default_factory=list)
     """At which velocities the curves are shown and compared; none for the patch's own."""
     strokes: list[float] = Field(default_factory=list)

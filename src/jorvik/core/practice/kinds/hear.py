@@ -7,7 +7,7 @@ from random import Random
 from typing import Any, Final
 
 from jorvik.core.practice.patches import SOURCES, between, named, small_patch
-from jorvik.core.practice.task import Made, Question, Task, TaskAnswer
+from jorvik.core.practice.task import Instead, Made, Question, Task, TaskAnswer
 from jorvik.core.practice.tolerance import CUTOFF, TIME, eased
 
 TITLE: Final = "Hear it"
@@ -65,6 +65,7 @@ def make(level: int, seed: int, rng: Random) -> Made:
             patch=options[0],
             shown=["cutoff"],
             heard=True,
+            instead=Instead(kind="read", seed=seed),
             options=[options[one] for one in order],
             questions=questions,
             about="vibrato_heard",

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from jorvik.core.findings.base import HARD, SOFT
 from jorvik.core.practice.patches import SOURCES, between, named, small_patch
-from jorvik.core.practice.task import Made, Task, TaskAnswer
+from jorvik.core.practice.task import Instead, Made, Task, TaskAnswer
 
 TITLE: Final = "Make it"
 Json = dict[str, Any]
@@ -54,7 +54,7 @@ def make(level: int, seed: int, rng: Random) -> Made:
             shown=["pitch", "cutoff"],
             target=target,
             by_ear=by_ear,
-            instead=seed - 1 if by_ear else None,
+            instead=Instead(kind="make", seed=seed - 1) if by_ear else None,
             velocities=[SOFT, HARD] if level > 2 else [],
             about="vibrato_heard" if by_ear else "reach",
         ),

@@ -17,20 +17,21 @@ def make(level: int, seed: int, rng: Random) -> Made:
     beats = (_on_beats, _with_offbeats, _pattern)[level - 1](seed, rng)
     beat_s = Tempo(bpm).seconds("1/4")
     strokes = [beat * beat_s for beat in beats]
-    macro = {"id": "swell", "kind": "macro", "value": 0.0}
+    macro = {"id": "swell", "kind": "macro", "value": 1.0}
     route = {"source": "swell", "destination": "cutoff", "amount": 36.0}
     patch = small_patch(
         named(rng), [macro], [route], {"cutoff": 300.0}, length_s=4 * _BARS * beat_s, tail_s=0.3, tempo_bpm=bpm
     )
-    lane = [[0.0, 0.0], *([at, float(number % 2 == 0)] for number, at in enumerate(strokes))]
-    lane.append([strokes[-1] + beat_s / 2, float(len(strokes) % 2 == 0)])
+    # It begins at its top, so that it is pressed on the first stroke.
+    lane = [[0.0, 1.0], *([at, float(number % 2 == 1)] for number, at in enumerate(strokes))]
+    lane.append([strokes[-1] + beat_s / 2, float(len(strokes) % 2 == 1)])
     return Made(
         task=Task(
             kind="play",
             level=level,
             seed=seed,
             title=TITLE,
-            asks="Move it up and down so that it turns on each stroke: press and it rises, let go and it falls.",
+            asks="Press and it rises, let go and it falls: press on the first stroke, let go on the next, and so on.",
             patch=patch,
             strokes=strokes,
             tempo_bpm=bpm,
@@ -38,7 +39,7 @@ def make(level: int, seed: int, rng: Random) -> Made:
         ),
         answer=TaskAnswer(lane=lane),
         worked=[
-            f"The strokes fall at {', '.join(f'{at:.3f}' for at in strokes)} s: press on the first, let go on the next."
+            f"The strokes fall at {', '.join(f'{at:.3f}' for at in strokes)} s: up from the first, down from the next."
         ],
     )
 
