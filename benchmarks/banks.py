@@ -9,7 +9,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import ExitStack, contextmanager
 from multiprocessing import get_context
@@ -24,10 +24,11 @@ from jorvik.bank.doing import Limits, do
 from jorvik.bank.pieces import Piece, engine_version, plan
 from jorvik.bank.running import Told, cluster, run
 from jorvik.bank.settings import BankSettings
-from jorvik.core.voice.warm import warm
+from jorvik.core.cores import use_cores
 from jorvik.formats.archive import Entry
 
 PATCHES = 200
+PARTS = 8
 MEMORY_PIECES = 2000
 _DEMOS = ("ferry-horn", "barge-bell", "grit-fold", "night-watch", "four-winds", "ice-choir", "tide-organ", "net-haul")
 
@@ -60,41 +61,51 @@ def worked(client: Client, some: list[Piece]) -> float:
         return taken
 
 
-def looped(some: Sequence[Piece]) -> float:
-    """Return the seconds that a plain loop in this process takes for some pieces."""
-    began = time.perf_counter()
+def looped(some: Sequence[Piece]) -> None:
+    """Do some pieces in a plain loop in this process."""
     for piece in some:
         do(piece, Limits(), engine_version(), None)
-    return time.perf_counter() - began
-
-
-def side_by_side(some: Sequence[Piece]) -> float:
-    """Return the seconds that two plain processes take, each with a loop over every other piece: what is to be had."""
-    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        list(pool.map(looped, [some[:8], some[8:16]]))
-        began = time.perf_counter()
-        list(pool.map(looped, [some[::2], some[1::2]]))
-        return time.perf_counter() - began
 
 
 def speed() -> None:
-    """Print how much faster two workers are than one, beside two plain loops; and one than one."""
+    """Print what one worker and two take for the same pieces, beside one plain loop and two: a part each in turn.
+
+    In turn, since what this machine has to give changes from minute to minute.
+    """
     some = pieces(PATCHES, (36.0, 48.0, 60.0), (40.0, 80.0, 118.0), 0.3)
-    taken = {}
-    for workers in (1, 2):
-        with cluster(workers, None, Limits()) as client:
-            worked(client, some[:8])
-            taken[workers] = worked(client, some)
-            print(f"{len(some)} pieces on {workers} workers: {taken[workers]:.1f} s", flush=True)
-    warm()
-    looped(some[:8])
-    loop, both = looped(some), side_by_side(some)
-    print(f"in a loop in one process: {loop:.1f} s; in two such processes: {both:.1f} s", flush=True)
-    print(f"two workers against one: {taken[1] / taken[2]:.2f} times (aim: at least 1.8)")
-    print(f"two plain loops against one: {loop / both:.2f} times: so much is in this machine")
-    print(f"one worker against the loop: {100 * (taken[1] / loop - 1):+.1f} % (aim: at most +10 %)")
-    print(f"two workers against two loops: {100 * (taken[2] / both - 1):+.1f} %")
-    print(f"a piece: {1000 * loop / len(some):.0f} ms", flush=True)
+    with ExitStack() as stack:
+        loops = stack.enter_context(
+            ProcessPoolExecutor(2, mp_context=get_context("spawn"), initializer=use_cores, initargs=(1,))
+        )
+        one, two = (stack.enter_context(cluster(workers, None, Limits())) for workers in (1, 2))
+
+        def timed(in_each: list[list[Piece]]) -> float:
+            began = time.perf_counter()
+            list(loops.map(looped, in_each))
+            return time.perf_counter() - began
+
+        ways: dict[str, Callable[[list[Piece]], float]] = {
+            "one worker": lambda some: worked(one, some),
+            "one loop": lambda some: timed([some]),
+            "two workers": lambda some: worked(two, some),
+            "two loops": lambda some: timed([some[::2], some[1::2]]),
+        }
+        taken = dict.fromkeys(ways, 0.0)
+        for way in (*ways.values(), ways["two loops"]):
+            way(some[:16])
+        for first in range(PARTS):
+            for name, way in ways.items():
+                taken[name] += way(some[first::PARTS])
+    for name, seconds in taken.items():
+        print(f"{len(some)} pieces by {name}: {seconds:.1f} s, {1000 * seconds / len(some):.0f} ms each", flush=True)
+    print(f"two workers against one: {taken['one worker'] / taken['two workers']:.2f} times (aim: at least 1.8)")
+    print(f"two loops against one: {taken['one loop'] / taken['two loops']:.2f} times: so much is in this machine")
+    print(f"one worker against one loop: {_more(taken['one worker'], taken['one loop'])} (aim: at most +10 %)")
+    print(f"two workers against two loops: {_more(taken['two workers'], taken['two loops'])}", flush=True)
+
+
+def _more(one: float, other: float) -> str:
+    return f"{100 * (one / other - 1):+.1f} %"
 
 
 def memory() -> None:

@@ -6,7 +6,6 @@ import os
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict
 from pathlib import Path
 from typing import IO, Final
 
@@ -27,7 +26,7 @@ class Journal:
 
     def add(self, row: Row) -> None:
         """Keep a row, for good once this returns."""
-        self._file.write(json.dumps(asdict(row), separators=(",", ":")).encode() + b"\n")
+        self._file.write(json.dumps(vars(row), separators=(",", ":")).encode() + b"\n")
         self._file.flush()
         os.fsync(self._file.fileno())
         self.rows[row.id] = row

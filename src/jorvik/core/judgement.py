@@ -1,11 +1,11 @@
 """Everything that there is to say of a patch: what the rules find and what can be read, worked out side by side."""
 
 import math
-import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import NamedTuple, TypeVar
 
+from jorvik.core.cores import cores
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.figures import KINDS, note_to_note, of_kind
 from jorvik.core.figures.base import Figure
@@ -29,7 +29,7 @@ def judge(context: Context) -> Judged:
     Most of their time goes into traces of the patch as it would be otherwise, which hold no interpreter lock.
     Raises Cancelled soon after the context's ``cancelled`` has said so.
     """
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(cores()) as pool:
         # Begun beside what all the others wait for: the trace of the patch as it is, and its figures.
         ahead = pool.submit(note_to_note.prepare, context)
 

@@ -1,11 +1,10 @@
 """Requests for figures and judgements."""
 
-import os
-
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from pydantic import TypeAdapter
 
+from jorvik.core.cores import cores
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.document.phrase import check_phrase
@@ -120,7 +119,7 @@ def _compared(form: CompareRequest, cancelled: Cancel, _: Tell) -> bytes:
             measures=found,
         )
 
-    steps = sweep(patches, one, os.cpu_count() or 1)
+    steps = sweep(patches, one, cores())
     unmoved = constants(patches, [step.lanes for step in steps])
     for step, label, values in zip(steps, labels, unmoved, strict=True):
         step.label = label
@@ -178,7 +177,7 @@ def _reached(form: ReachedRequest, cancelled: Cancel, _: Tell) -> bytes:
             raise Problem("the lane", shown(form.lane), f"one that something moves: {', '.join(lanes)}")
         return lanes[form.lane].measures
 
-    found = sweep(patches, one, os.cpu_count() or 1)
+    found = sweep(patches, one, cores())
     pairs_found = zip(pairs, found, strict=True)
     made = [Reached(key=key, velocity=velocity, measures=of) for (key, velocity), of in pairs_found]
     return TypeAdapter(list[Reached]).dump_json(made)

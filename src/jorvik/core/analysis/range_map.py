@@ -1,6 +1,5 @@
 """A map of two controls: how bright, how loud, and how unlike the present sound it is at each pair of values."""
 
-import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
@@ -10,6 +9,7 @@ import numpy as np
 from jorvik.core.analysis.bands import Spectrum, change_db, spectrum
 from jorvik.core.analysis.swept import Swept, one_note, patch_at, swept
 from jorvik.core.analysis.useful_range import held_part
+from jorvik.core.cores import cores
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import Cancelled, never
@@ -67,7 +67,7 @@ def range_map(
 
     centroid, level = np.zeros((steps, steps)), np.zeros((steps, steps))
     bands = np.zeros((steps, steps, 40))
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with ThreadPoolExecutor(cores()) as pool:
         try:
             making = [pool.submit(heard, (row, column)) for row in range(steps) for column in range(steps)]
             for done, made in enumerate(as_completed(making), 1):

@@ -4,7 +4,6 @@ A sweep renders the held part of the test note at many values of one thing. What
 marks are found where one measure passes a threshold, interpolated between steps.
 """
 
-import os
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import asdict, dataclass, field, replace
@@ -16,6 +15,7 @@ import numpy as np
 from jorvik.core.analysis.bands import CENTRES, Spectrum, change_db, spectrum
 from jorvik.core.analysis.sharpness import SHARP_ACUM, SharpnessProcess
 from jorvik.core.analysis.swept import SKIP_S, Swept, coarse_first, one_note, patch_at, swept
+from jorvik.core.cores import cores
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
@@ -162,7 +162,7 @@ def useful_range(
         found = spectrum(held, DEFAULT_RATE)
         return index, _step(at, values[index], held, found, limited_db), found
 
-    with SharpnessProcess() as asked, ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+    with SharpnessProcess() as asked, ThreadPoolExecutor(cores()) as pool:
         sharp: dict[Future[float], int] = {}
         try:
             making = [pool.submit(work, index) for index in coarse_first(steps)]

@@ -1,13 +1,13 @@
 """A program run: block after block, cut wherever the caller likes, the same numbers each time."""
 
-import os
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final, NamedTuple, Protocol, TypeVar
+from typing import NamedTuple, Protocol, TypeVar
 
 import numpy as np
 
+from jorvik.core.cores import cores
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.ahead import ahead
@@ -32,9 +32,6 @@ STRETCH = 512
 
 STAGED = 1_000_000
 """Samples of modules and lanes, from which on a run goes through stages: less is done before threads have begun."""
-
-STAGES: Final = 2 * (os.cpu_count() or 1)
-"""Into how many: more than there are cores, since how much a part of the code takes is only guessed."""
 
 Step = Callable[[int], None]
 """Fills a table with a block of a run, from a column on."""
@@ -253,9 +250,10 @@ class Run:
         group of it reads a row that a later one makes.
         """
         ends = self.block_ends()
-        is_long = int(code.nodes.size) * self.length > STAGED
+        is_long = cores() > 1 and int(code.nodes.size) * self.length > STAGED
+        # More of them than there are cores, since how much a part of the code takes is only guessed.
         done: Iterator[tuple[int, int]] = zip([0, *ends], ends, strict=False)
-        for number, part in enumerate(parts(code, STAGES) if is_long else [code]):
+        for number, part in enumerate(parts(code, 2 * cores()) if is_long else [code]):
             stage = self._stage(self.stretches(table, part, ends, cancelled, is_played=number == 0), done)
             done = ahead(stage) if is_long else stage
         return done

@@ -1,13 +1,13 @@
 """What the sends feed: chorus, delay and reverb, on the sum of all voices."""
 
 import math
-import os
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from jorvik.core.cores import cores
 from jorvik.core.document.voice_settings import ChorusSettings, DelaySettings, Effects, ReverbSettings
 from jorvik.core.dsp.kernels import Floats, kernel, summing_kernel
 from jorvik.core.dsp.svf import TOP, corner
@@ -130,12 +130,12 @@ def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
     """Return the sound in a room made of falling noise: -60 dB after the decay, twice as fast above the damping."""
     from scipy import fft
 
-    frames, cores = len(sound), os.cpu_count() or 1
+    frames = len(sound)
     answer = _spectrum(settings.decay_s, settings.damp_hz, rate, frames)
     size = 2 * (answer.shape[1] - 1)
     # Single precision lies 140 dB under the sound, and takes half the time.
-    spectrum = fft.rfft(np.ascontiguousarray(sound.T, dtype=np.float32), size, workers=cores) * answer
-    return np.asarray(fft.irfft(spectrum, size, workers=cores)[:, :frames].T, dtype=np.float64)
+    spectrum = fft.rfft(np.ascontiguousarray(sound.T, dtype=np.float32), size, workers=cores()) * answer
+    return np.asarray(fft.irfft(spectrum, size, workers=cores())[:, :frames].T, dtype=np.float64)
 
 
 class Room:

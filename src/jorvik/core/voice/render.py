@@ -1,6 +1,5 @@
 """From lanes to sound: tones, fold, drive, filters, amplifier, for every voice, then the sends and the limiter."""
 
-import os
 import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -10,6 +9,7 @@ from typing import Final
 
 import numpy as np
 
+from jorvik.core.cores import cores
 from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.ahead import ahead
@@ -61,13 +61,13 @@ def render(
     length = run_length(patch, rate)
     used = [name for name in SENDS if patch.at_work(name)]
     total: dict[str, Floats] = {}
-    spans, cores = windows(patch, rate), os.cpu_count() or 1
+    spans, together_most = windows(patch, rate), cores()
     numbers = list(range(len(spans))) if only is None else [only]
     done = _Done(sum(spans[number][1] for number in numbers), progress) if progress else None
     work = partial(_voice, patch, rate, used, cancelled, done, shared_by_voices(patch, rate, cancelled))
-    with ThreadPoolExecutor(cores) as pool:
-        for first in range(0, len(numbers), cores):
-            together = numbers[first : first + cores]
+    with ThreadPoolExecutor(together_most) as pool:
+        for first in range(0, len(numbers), together_most):
+            together = numbers[first : first + together_most]
             for number, made in zip(together, pool.map(work, together), strict=True):
                 _add(total, made, spans[number][0], length)
     dry = total.pop("dry")
