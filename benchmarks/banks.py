@@ -3,6 +3,7 @@
 Run alone: ``.venv/bin/python -m benchmarks.banks``; it takes some minutes, so ``-m benchmarks`` leaves it out.
 """
 
+import os
 import random
 import shutil
 import subprocess
@@ -127,6 +128,8 @@ def memory() -> None:
 
 
 _HOSTS = ("jorvik-a", "jorvik-b")
+_ENV = {"DASK_DISTRIBUTED__WORKER__PROFILE__ENABLED": "False"}
+"""What a cluster of one's own is begun with."""
 
 
 @contextmanager
@@ -147,7 +150,7 @@ def two_hosts() -> Iterator[str]:
                 ip("-n", host, *words.split())
             ip("-n", host, *f"route add default via 10.97.{number}.1".split())
         command = [sys.executable, "-m", "distributed.cli.dask_scheduler", "--port", "8797", "--no-dashboard"]
-        quiet: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+        quiet: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "env": os.environ | _ENV}
         stack.callback(subprocess.Popen([*command, "--host", "0.0.0.0"], **quiet).kill)
         for number, host in enumerate(_HOSTS):
             worker = [sys.executable, "-m", "distributed.cli.dask_worker", f"tcp://10.97.{number}.1:8797"]

@@ -18,6 +18,7 @@ from jorvik.bank.journal import JOURNAL
 from jorvik.bank.pieces import Piece, Plan, plan
 from jorvik.bank.running import Told, cluster, run
 from jorvik.bank.settings import BankSettings
+from jorvik.core.cores import cores
 from jorvik.core.problems import Problem
 from jorvik.formats.archive import Entry
 from tests.support import document, note, wait_until
@@ -186,6 +187,9 @@ class Running(unittest.TestCase):
         self.assertEqual(rows.pop(heavy.id).state, FAILED)
         self.assertEqual({row.state for row in rows.values()}, {DONE})
         self.assertEqual(len(rows), 6)
+
+    def test_a_piece_leaves_the_other_cores_to_the_other_pieces(self) -> None:
+        self.assertEqual(set(self.client.run(cores).values()), {1})
 
     def test_it_listens_on_loopback_alone(self) -> None:
         import psutil

@@ -6,16 +6,22 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.cores import use_cores
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine import run as engine
 from jorvik.core.engine.ahead import ahead
 from jorvik.core.engine.run import Cancelled, Run
 from jorvik.core.engine.trace import trace
 from jorvik.core.problems import Problem
+from jorvik.core.voice.render import render
 from tests.support import demos, document
 
 
 class Ahead(unittest.TestCase):
+    def setUp(self) -> None:
+        self.addCleanup(use_cores, None)
+        use_cores(2)
+
     def test_everything_comes_in_order(self) -> None:
         self.assertEqual(list(ahead(iter(range(100)))), list(range(100)))
         self.assertEqual(list(ahead(iter([]))), [])
@@ -33,6 +39,11 @@ class Ahead(unittest.TestCase):
         self.assertEqual(next(items), 0)
         met.wait()
         self.assertEqual(list(items), [1])
+
+    def test_on_one_core_nothing_runs_beside(self) -> None:
+        use_cores(1)
+        threads = ahead(threading.get_ident() for _ in range(3))
+        self.assertEqual(set(threads), {threading.get_ident()})
 
     def test_it_goes_no_further_ahead_than_said(self) -> None:
         begun: list[int] = []
@@ -64,6 +75,15 @@ class Ahead(unittest.TestCase):
 
 class Staged(unittest.TestCase):
     """A run in stages is the run in one."""
+
+    def test_the_sound_is_the_same_on_one_core_as_on_four(self) -> None:
+        self.addCleanup(use_cores, None)
+        for name in ("four-winds", "ice-choir"):
+            made = []
+            for count in (1, 4):
+                use_cores(count)
+                made.append(render(check_patch(demos()[name])).samples)
+            np.testing.assert_array_equal(made[0], made[1], name)
 
     def setUp(self) -> None:
         usual = engine.STAGED

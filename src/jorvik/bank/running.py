@@ -6,6 +6,7 @@ under way than the workers can soon begin, so that a cancel is quick and memory 
 
 import asyncio
 import concurrent.futures
+import ctypes
 import logging
 import math
 import queue
@@ -30,6 +31,7 @@ from jorvik.core.cores import use_cores
 from jorvik.core.problems import Problem
 
 _POLL_S: Final = 0.2
+_KEPT_BYTES: Final = 256 << 20
 _COUNTED_S: Final = 2.0
 """How often the threads of all workers are counted: some may come or go."""
 _UNDER_WAY_EACH: Final = 3
@@ -47,11 +49,7 @@ CONFIG: Final = {
     "distributed.worker.http.routes": [],
     "distributed.comm.timeouts.connect": f"{_GONE_S:g}s",
     "distributed.admin.log-format": "%(message)s",
-    # Each core has work of its own. Memory is kept by the process instead of given back after each array: that took a
-    # third of the time. What looks at the workers looks less often, and nobody reads the profile.
-    "distributed.nanny.pre-spawn-environ": dict.fromkeys(
-        ("OMP_NUM_THREADS", "MKL_NUM_THREADS", "OPENBLAS_NUM_THREADS"), 1
-    ),
+    # What looks at the workers looks less often; nobody reads a profile, and no piece is moved or kept twice.
     "distributed.scheduler.work-stealing": False,
     "distributed.scheduler.active-memory-manager.start": False,
     "distributed.worker.profile.enabled": False,
@@ -80,9 +78,19 @@ class Prepare(WorkerPlugin):  # type: ignore[misc]
 
         # Each worker has a piece of its own at any time: none spreads over the cores of the others.
         use_cores(1)
+        _keep_memory()
         warm()
         if worker.nanny is not None:
             bound_memory(self.memory_bytes)
+
+
+def _keep_memory() -> None:
+    """Let this process keep what it frees: a worker is begun to give it all back, which takes a third of its time."""
+    with suppress(AttributeError, OSError):
+        mallopt = ctypes.CDLL(None).mallopt
+        # M_TRIM_THRESHOLD and M_MMAP_THRESHOLD of malloc.h, where the C library has them.
+        mallopt(-1, _KEPT_BYTES)
+        mallopt(-3, _KEPT_BYTES // 8)
 
 
 @dataclass(frozen=True)
