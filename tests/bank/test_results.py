@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 import tempfile
 import unittest
 import zipfile
@@ -62,6 +63,15 @@ class Tables(unittest.TestCase):
         self.assertIn("3 pieces: 1 done, 2 failed, 1 set aside", page)
         self.assertIn("It needs more, and says so.", page)
         self.assertNotIn("http", page.replace("http://www.w3.org", ""))
+
+    def test_the_page_says_where_something_is_if_that_was_asked_for(self) -> None:
+        for more, heads in (({"keys": [36.0]}, ["patch", "at", "why"]), ({}, ["patch", "why"])):
+            made = planned("check", 1, **more)
+            rows = {piece.id: Row(piece.id, FAILED, "It breaks.") for piece in made.pieces}
+            finish(made, rows, self.folder)
+            page = (self.folder / "summary.html").read_text()
+            self.assertEqual(re.findall(r"<th>(.*?)</th>", page.partition("It breaks.")[0]), heads)
+            self.assertEqual("<td>C2</td>" in page, bool(more))
 
     def test_numbers_and_whole_numbers_share_a_column(self) -> None:
         made = planned("measure", 2)

@@ -78,15 +78,27 @@ def _named(record: Record) -> tuple[str, str]:
     return str(record.get("patch") or record["file"]), _at(record)
 
 
+def _listed(heads: Sequence[str], rows: Sequence[Sequence[str]], figures: int = 0) -> str:
+    """Return a table of what is where, as far as it goes; without where, if each is at its patch's own notes."""
+    shown = rows[:_MOST]
+    if not any(row[1] for row in shown):
+        heads, shown = _without_second(heads), [_without_second(row) for row in shown]
+    return table(heads, shown, figures)
+
+
+def _without_second(row: Sequence[str]) -> Sequence[str]:
+    return [row[0], *row[2:]]
+
+
 def _failed(found: Sequence[Record]) -> str:
     rows = [(*_named(record), record["said"]) for record in found if record["state"] == FAILED]
-    return table(("patch", "at", "why"), rows[:_MOST])
+    return _listed(("patch", "at", "why"), rows)
 
 
 def _aside(found: Sequence[Record]) -> str:
     rows = [(*_named(record), record["said"]) for record in found if record["state"] == ASIDE]
     more = f"<p>and {len(rows) - _MOST} more</p>" if len(rows) > _MOST else ""
-    return table(("what", "at", "why"), rows[:_MOST]) + more
+    return _listed(("what", "at", "why"), rows) + more
 
 
 def _moved(before: Sequence[Record], found: Sequence[Record]) -> str:
@@ -99,7 +111,7 @@ def _outliers(found: Sequence[Record], name: str, unit: str, least: float) -> st
     rows = [
         (*_named(record), f"{record[name]:.4g} {unit}", f"{off:+.4g}") for record, off in outliers(found, name, least)
     ]
-    return table(("patch", "at", name.replace("_", " "), "from the median"), rows[:_MOST], 2)
+    return _listed(("patch", "at", name.replace("_", " "), "from the median"), rows, 2)
 
 
 def _rules(found: Sequence[Record]) -> str:
@@ -116,7 +128,7 @@ def _faults(found: Sequence[Record]) -> str:
         for finding in record.get("findings") or ()
         if finding["severity"] == "fault"
     ]
-    return table(("patch", "at", "what"), rows[:_MOST])
+    return _listed(("patch", "at", "what"), rows)
 
 
 def _clips(found: Sequence[Record]) -> str:
@@ -125,17 +137,17 @@ def _clips(found: Sequence[Record]) -> str:
         for record in found
         if (record.get("true_peak_db") or -1.0) > 0.0 or (record.get("limited_db") or 0.0) > 0.0
     ]
-    return table(("patch", "at", "true peak", "the limiter took"), rows[:_MOST], 2)
+    return _listed(("patch", "at", "true peak", "the limiter took"), rows, 2)
 
 
 def _cannot(found: Sequence[Record]) -> str:
     rows = [(*_named(record), said) for record in found if "cannot" in record for said in record["cannot_said"] or ()]
-    return table(("patch", "at", "what cannot be had"), rows[:_MOST])
+    return _listed(("patch", "at", "what cannot be had"), rows)
 
 
 def _gains(found: Sequence[Record]) -> str:
     rows = list(_gain_rows(found))
-    return table(("patch", "at", "is", "gain"), rows[:_MOST], 2)
+    return _listed(("patch", "at", "is", "gain"), rows, 2)
 
 
 def _gain_rows(found: Sequence[Record]) -> Iterator[tuple[str, ...]]:
