@@ -1,6 +1,7 @@
 """Played live over its connection: what comes out, what is refused, who plays, and what is left where it breaks off."""
 
 import json
+import math
 import os
 import signal
 import threading
@@ -14,9 +15,55 @@ from starlette.websockets import WebSocketDisconnect
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, LivePlayer
 from jorvik.web.live import LOST, TAKEN, Stage
-from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, packed
+from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, LiveSession, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
+
+
+class Paced(unittest.TestCase):
+    """When the next block is due: by what is told, and by the clock for as long as was said."""
+
+    def setUp(self) -> None:
+        self.seconds = 0.0
+        self.session = LiveSession(lambda: self.seconds)
+        self.session.told({"do": "play", "document": demos()["barge-bell"], "rate": 48_000})
+
+    def heard(self, to: int, ahead: int, goes_on: int = 0) -> None:
+        self.session.told({"do": "heard", "to": to, "ahead": ahead, "goes_on": goes_on})
+
+    def made(self) -> int:
+        """How many blocks are due now, which are made."""
+        count = 0
+        while self.session.waits_s == 0.0:
+            self.session.block()
+            count += 1
+        return count
+
+    def test_no_more_is_made_than_is_wanted(self) -> None:
+        self.assertEqual(self.session.waits_s, math.inf)
+        self.heard(0, 3 * BLOCK)
+        self.assertEqual(self.made(), 3)
+        self.seconds = 5.0
+        self.assertEqual((self.made(), self.session.waits_s), (0, math.inf))
+        self.heard(BLOCK, 3 * BLOCK)
+        self.assertEqual(self.made(), 1)
+
+    def test_a_report_that_is_late_keeps_nothing_back_for_as_long_as_it_was_said(self) -> None:
+        self.heard(0, 2 * BLOCK, goes_on=4 * BLOCK)
+        self.assertEqual(self.made(), 2)
+        # The next is due once a sample of the first has been heard, and one for each block that passes.
+        self.assertAlmostEqual(self.session.waits_s, 1 / 48_000, places=9)
+        for made in (1, 2, 3, 4):
+            self.seconds = (made - 0.5) * BLOCK / 48_000
+            self.assertEqual(self.made(), 1)
+        self.assertEqual(self.session.waits_s, math.inf)
+        self.seconds = 60.0
+        self.assertEqual(self.made(), 0)
+        # It was heard no further than that: nothing more is made before it is.
+        self.heard(2 * BLOCK, 2 * BLOCK)
+        self.assertEqual(self.made(), 0)
+        self.heard(5 * BLOCK, 2 * BLOCK)
+        self.assertEqual(self.made(), 1)
 
 
 class Live(Api):

@@ -1,6 +1,7 @@
 """The application: the API, and the screen's files."""
 
 import logging
+import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass
@@ -49,6 +50,7 @@ from jorvik.web import (
 )
 from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
+from jorvik.web.live_process import SWITCH_S
 from jorvik.web.scheduler import Busy, Scheduler
 from jorvik.web.workers import TaskBroke, WorkerDied
 
@@ -141,6 +143,8 @@ def _refusals(*statuses: int) -> dict[int | str, dict[str, Any]]:
 @asynccontextmanager
 async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     """Have the services for as long as the application lives: the stores, who works at what, and the jobs."""
+    # Sound passes through here: it must not wait 5 ms for each thread that is in the middle of something.
+    sys.setswitchinterval(SWITCH_S)
     app.state.instance = settings.instance
     app.state.library = LibraryStore(settings.engine)
     app.state.logbook = Logbook(settings.engine)

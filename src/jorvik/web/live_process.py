@@ -1,8 +1,11 @@
 """The process that plays: told what the hand does, it makes sound a little ahead of what is heard."""
 
+import math
 import os
 import signal
-from collections.abc import Mapping
+import sys
+import time
+from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from contextlib import suppress
 from dataclasses import asdict
@@ -30,6 +33,9 @@ DRAWN_BLOCKS: Final = 4
 
 URGENT: Final = -10
 """How this process gives way to others: not."""
+
+SWITCH_S: Final = 0.001
+"""So long one thread of a process through which sound goes keeps the others from going on."""
 
 HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8")])
 """What stands before the samples of a block: its first sample, its length, and what the limiter took."""
@@ -75,6 +81,8 @@ class Progress(Form):
     do: Literal["heard"]
     to: Annotated[int, Field(ge=0, le=2**50)]
     ahead: Annotated[int, Field(ge=0, le=96_000)]
+    goes_on: Annotated[int, Field(ge=0, le=96_000)] = 0
+    """So many more are heard from now on, sample by sample, should the next that is told of it be late."""
 
 
 class Over(Form):
@@ -131,9 +139,12 @@ def packed(block: Limited, first: int) -> bytes:
 class LiveSession:
     """What the process does with what it is told."""
 
-    def __init__(self) -> None:
+    def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
+        """Begin without a patch; ``clock`` tells the seconds that pass."""
         self.player: LivePlayer | None = None
-        self.heard = self.ahead = 0
+        self._clock = clock
+        self._heard = Progress(do="heard", to=0, ahead=0)
+        self._heard_at = clock()
         self.begins = 0
         """The sample of all that was sent with which what is played now began."""
         self._parting: bytes | None = None
@@ -160,7 +171,7 @@ class LiveSession:
         if player is None:
             raise Problem("the message", asked.do, "told after a patch to play")
         if isinstance(asked, Progress):
-            self.heard, self.ahead = asked.to, min(asked.ahead, round(MOST_AHEAD_S * player.rate))
+            self._heard, self._heard_at = asked, self._clock()
             return None
         if isinstance(asked, Panic):
             player.panic()
@@ -231,9 +242,17 @@ class LiveSession:
         return {"recording": {**recording, "beats_per_bar": tempo.beats_per_bar, "turn": turn}}
 
     @property
-    def is_wanted(self) -> bool:
-        """Whether another block is to be made."""
-        return self.player is not None and self.begins + self.player.now < self.heard + self.ahead
+    def waits_s(self) -> float:
+        """In how many seconds another block is to be made, if nothing is told before: none where it is due."""
+        if self.player is None:
+            return math.inf
+        rate, told = self.player.rate, self._heard
+        short = told.to + min(told.ahead, round(MOST_AHEAD_S * rate)) - self.begins - self.player.now
+        if short > 0:
+            return 0.0
+        if short + told.goes_on <= 0:
+            return math.inf
+        return max(0.0, (1 - short) / rate - (self._clock() - self._heard_at))
 
     def block(self) -> tuple[bytes, list[dict[str, Any]]]:
         """Return the next block, and what there is to tell of it."""
@@ -264,13 +283,16 @@ def serve(pipe: Connection) -> None:
     # Before all else, where the machine lets us: what comes too late here is heard.
     with suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, URGENT)
+    # Nor may it wait long here, for an edit that is made ready beside.
+    sys.setswitchinterval(SWITCH_S)
     parent, session = os.getppid(), LiveSession()
     with suppress(EOFError, ConnectionError, OSError):
         while os.getppid() == parent:
             # What the hand does comes before more sound.
-            if not session.is_wanted or pipe.poll(0):
-                if pipe.poll(1.0):
-                    _answer(pipe, session, pipe.recv())
+            if pipe.poll(min(session.waits_s, 1.0)):
+                _answer(pipe, session, pipe.recv())
+                continue
+            if session.waits_s > 0.0:
                 continue
             sound, told = session.block()
             pipe.send(sound)

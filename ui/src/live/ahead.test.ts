@@ -47,6 +47,18 @@ describe('how much is asked for ahead', () => {
     expect(ahead.gaps).toBe(1);
   });
 
+  it('takes a gap for what it is, also just after it has asked for more', () => {
+    const ahead = new Ahead(RATE);
+    played(ahead, () => 0, 0, RATE);
+    const asked = ahead.heard({ played: 3 * RATE - REPORT, gaps: 0, fewest: RATE });
+    const little = ahead.heard({ played: 3 * RATE, gaps: 0, fewest: 0.012 * RATE });
+    expect((little - asked) / RATE).toBeCloseTo(0.004, 3);
+    const more = ahead.heard({ played: 3 * RATE + REPORT, gaps: 1, fewest: 0 });
+    expect((more - asked) / RATE).toBeCloseTo(0.04, 3);
+    // The second of one stall was asked for with as little as the first.
+    expect(ahead.heard({ played: 3 * RATE + 2 * REPORT, gaps: 2, fewest: 0 })).toBe(more);
+  });
+
   it('forgets what was too little, slowly, and never asks for more than a quarter of a second', () => {
     const ahead = new Ahead(RATE);
     played(ahead, () => 0, 0, 2 * RATE);

@@ -9,8 +9,9 @@
 const LEAST_S = 0.02;
 const GAP_S = 0.04;
 const MOST_S = 0.25;
-/** So much is always to wait. */
+/** So much is always to wait, and so much of what is asked for: what comes late once comes later another time. */
 const SPARE_S = 0.016;
+const SPARE_SHARE = 0.4;
 /** While a page begins to play it is busy: so much is asked for then, and nothing is judged. */
 const SETTLES_S = 1.5;
 const FIRST_S = 0.1;
@@ -29,6 +30,8 @@ export class Ahead {
   /** Gaps since the page has settled. */
   gaps = 0;
   private seconds = LEAST_S;
+  /** What was asked for before it was judged last: what is heard until `judges` was asked for with that. */
+  private asked = LEAST_S;
   /** As much as was too little of late, and a little more. */
   private floor = LEAST_S;
   private before = 0;
@@ -46,15 +49,17 @@ export class Ahead {
       this.before = gaps;
       return Math.round(Math.max(this.seconds, FIRST_S) * this.rate);
     }
-    const counted = gaps - this.before;
-    const short = counted > this.gaps ? GAP_S : SPARE_S - fewest / this.rate;
-    this.gaps = counted;
-    if (played < this.judges) return this.frames;
-    if (short > 0) {
-      this.seconds = Math.min(MOST_S, this.seconds + short);
+    const isGap = gaps - this.before > this.gaps;
+    this.gaps = gaps - this.before;
+    const judged = played >= this.judges;
+    if (judged) this.asked = this.seconds;
+    const spare = Math.max(SPARE_S, SPARE_SHARE * this.asked);
+    const enough = this.asked + (isGap ? GAP_S : spare - fewest / this.rate);
+    if ((judged || isGap) && enough > this.seconds) {
+      this.seconds = Math.min(MOST_S, enough);
       this.floor = Math.max(this.floor, this.seconds - SPARE_S / 2);
       this.judges = played + 2 * this.frames;
-    } else {
+    } else if (judged) {
       this.floor = Math.max(LEAST_S, this.floor - FORGOTTEN_S * seconds);
       this.seconds = Math.max(this.floor, this.seconds - LESS_S * seconds);
     }

@@ -8,6 +8,8 @@ import { Ahead, type Heard } from './ahead';
 /** What stands before the samples of a block: three numbers of eight bytes, the last what the limiter took. */
 const HEAD_BYTES = 24;
 const LIMITED_AT = 16;
+/** So long sound is made after a report though the next is late: it is heard meanwhile. */
+const GOES_ON_S = 0.1;
 /** How often the page is told how far it is, in reports. */
 const TELL = 5;
 
@@ -42,7 +44,13 @@ function begin({ url, rate, port, first }: Begin): void {
   line.binaryType = 'arraybuffer';
   socket = line;
   const ahead = new Ahead(rate);
-  const want = (heard: Heard): void => send({ do: 'heard', to: heard.played, ahead: ahead.heard(heard) });
+  const want = (heard: Heard): void =>
+    send({
+      do: 'heard',
+      to: heard.played,
+      ahead: ahead.heard(heard),
+      goes_on: heard.played > 0 ? Math.round(GOES_ON_S * rate) : 0
+    });
   port.onmessage = ({ data }: MessageEvent<Heard>) => {
     want(data);
     if (reports++ % TELL === 0) tell({ heard: { played: data.played, gaps: ahead.gaps, limitedDb } });
