@@ -11,7 +11,7 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, LivePlayer
 from scripts.pictures import open_demo
 from tests.browser.driver import FLAGS
-from tests.support import Served, stop_everything
+from tests.trials.served import Launched
 
 STRIKES = 30
 SECONDS = 60.0
@@ -48,12 +48,13 @@ _LISTEN = """() => {
 
 def live() -> None:
     """Print the figures of playing live."""
-    served = Served()
+    served = Launched(demo=True)
+    served.start()
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = chromium.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(f"({_LISTEN})()")
-        page.goto(served.url)
+        page.goto(f"http://127.0.0.1:{served.port}")
         page.get_by_role("button", name="Keys", exact=True).click()
         page.get_by_role("button", name="Live", exact=True).click()
         page.get_by_role("group", name="Hands").wait_for()
@@ -70,7 +71,6 @@ def live() -> None:
             _in_chromium(page, name, voices)
         chromium.close()
     served.stop()
-    stop_everything()
     for name, count in (("ferry-horn", 16), ("lantern-hum", 8)):
         _under_load(name, count)
 

@@ -68,9 +68,10 @@ def resident(pid: int) -> int:
 
 
 class Launched:
-    """The real launcher with an empty store, in a process and a folder of its own."""
+    """The real launcher with an empty store, or the demos, in a process and a folder of its own."""
 
-    def __init__(self) -> None:
+    def __init__(self, demo: bool = False) -> None:
+        self.options = [] if demo else ["--no-demo"]
         self.folder = Path(f"{data_folder()}-trial-{os.getpid()}-{time.monotonic_ns()}")
         self.process: subprocess.Popen[str] | None = None
         self.port = 0
@@ -78,7 +79,7 @@ class Launched:
     def start(self) -> None:
         """Start it, and wait for its address."""
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "jorvik", "--port", str(self.port), "--no-demo"],
+            [sys.executable, "-m", "jorvik", "--port", str(self.port), *self.options],
             cwd=ROOT,
             env={**os.environ, "JORVIK_DATA": str(self.folder), "PYTHONUNBUFFERED": "1"},
             stdout=subprocess.PIPE,

@@ -11,7 +11,7 @@ from fastapi import APIRouter, WebSocket
 from starlette.websockets import WebSocketDisconnect
 
 from jorvik.web.guard import MAX_BODY_BYTES
-from jorvik.web.live_process import serve
+from jorvik.web.live_process import URGENT, give_way, serve
 from jorvik.web.workers import forked
 
 router = APIRouter()
@@ -68,6 +68,8 @@ async def live(socket: WebSocket) -> None:
         await socket.send_json({"refused": "Another page is playing; close it, or stop playing there."})
         await socket.close(TAKEN)
         return
+    # Whoever passes on what is heard comes before whoever computes.
+    nice = give_way(URGENT)
     told: asyncio.Queue[Any] = asyncio.Queue()
     threading.Thread(target=_listen, args=(pipe, asyncio.get_running_loop(), told), daemon=True).start()
     hearing, sending = asyncio.create_task(_hear(socket, pipe)), asyncio.create_task(_send(socket, told))
@@ -76,6 +78,7 @@ async def live(socket: WebSocket) -> None:
     finally:
         # First, and without waiting for anything that may be given up: whoever is gone must not be played for.
         stage.leave()
+        give_way(nice)
         for task in (hearing, sending):
             task.cancel()
             with suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError, OSError):

@@ -4,6 +4,7 @@ import math
 import os
 import signal
 import sys
+import threading
 import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor, wait
@@ -32,7 +33,7 @@ DRAWN_BLOCKS: Final = 4
 """So many blocks are drawn at once: a message for each costs more than their sound."""
 
 URGENT: Final = -10
-"""How this process gives way to others: not."""
+"""How what sound goes through gives way to others: not."""
 
 SWITCH_S: Final = 0.001
 """So long one thread of a process through which sound goes keeps the others from going on."""
@@ -276,13 +277,19 @@ class LiveSession:
         return made, told
 
 
+def give_way(nice: int) -> int:
+    """Let the present thread give way to others by so much, where the machine lets it; return by how much it did."""
+    before = os.getpriority(os.PRIO_PROCESS, threading.get_native_id())
+    with suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), nice)
+    return before
+
+
 def serve(pipe: Connection) -> None:
     """Play until nobody is there to play for."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    # Before all else, where the machine lets us: what comes too late here is heard.
-    with suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, 0, URGENT)
+    give_way(URGENT)
     # Nor may it wait long here, for an edit that is made ready beside.
     sys.setswitchinterval(SWITCH_S)
     parent, session = os.getppid(), LiveSession()

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -125,7 +126,9 @@ class Prepared:
         self.sends = [name for name in SENDS if patch.at_work(name)]
         self.common = Common(self.first, rate, block) if patch.voice.mode == "poly" else None
         self.code = placed(self.common.code if self.common else self.first.code, block + 1)
+        self.before = placed(self.common.before, 2) if self.common else None
         self.check = FiniteCheck(self.first, rate)
+        self._continued: WeakKeyDictionary[Prepared, bool] = WeakKeyDictionary()
         self.failed: Problem | None = None
         """Why nothing of it can be played any more: what no note changes came to no finite number."""
 
@@ -138,6 +141,13 @@ class Prepared:
         except Problem as problem:
             self.failed = problem
             raise
+
+    def continues(self, other: "Prepared") -> bool:
+        """Tell whether its voices can go on from another's: the two have the same parts."""
+        if other not in self._continued:
+            is_one = (self.common is None) == (other.common is None) and alike(other.first, self.first)
+            self._continued[other] = is_one
+        return self._continued[other]
 
     def go_on_from(self, other: "Prepared") -> None:
         """Take up where what another's voices have alike stands, where it can be taken up."""
@@ -181,7 +191,7 @@ class LiveVoice:
 
     def edited(self, of: Prepared) -> "LiveVoice | None":
         """Return a voice that goes on from here with other figures; None where the patch has other parts."""
-        if (of.common is None) != (self._common is None) or not alike(self.of.first, of.first):
+        if not of.continues(self.of):
             return None
         voice = LiveVoice(of, self.notes[0])
         if not voice._sound.goes_on_from(self._sound):
@@ -193,13 +203,13 @@ class LiveVoice:
 
     def _start(self, held: VoiceNote) -> Before:
         """Return what the voice begins with: as if this note's values had stood for a sample before all began."""
-        program, common = self.program, self._common
+        program, common, before = self.program, self._common, self.of.before
         s = program.s.copy()
-        if common is None:
+        if common is None or before is None:
             return Before(program.p, s, program.x, [], np.zeros(0))
         scratch = np.zeros((program.rows, 2))
         played = event_table(program, [replace(held, on=HELD, off=HELD + 1)], self.rate)
-        first = Pass(program, self.rate, scratch, placed(common.before, 2), played)
+        first = Pass(program, self.rate, scratch, before, played)
         if common.before.nodes.size:
             first.fill(1, 0, 1)
             self._table[:, 0] = scratch[:, 1]

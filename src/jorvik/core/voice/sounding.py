@@ -130,7 +130,7 @@ class VoiceSound:
         self.filtering = begun(plan.filters, plan.channels)
         self.peaks = {name: np.zeros((plan.channels, PEAK_STATES)) for name in plan.peaks}
         self.history = np.zeros((plan.channels, self.taps.size - 1))
-        self.still = np.repeat(plan.still[:, None], block, axis=1)
+        self.still = np.broadcast_to(plan.still[:, None], (len(ROWS), block)).copy()
         self.late = self.still.copy()
         """The lanes of the block that is made into sound, as late as that; what does not move stands in it."""
         self.waiting = np.zeros((len(ROWS), plan.delay))

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from functools import cache
 from typing import Final
 
 import numpy as np
@@ -135,14 +136,21 @@ def _between(before: Floats, now: Floats, factor: int) -> Floats:
     return out
 
 
+@cache
+def _without_dc(rate: float) -> tuple[Floats, Floats]:
+    """Return the coefficients of the high-pass at :data:`SIGNAL_DC_HZ`, designed once for all voices."""
+    from scipy.signal import butter
+
+    b, a = butter(1, SIGNAL_DC_HZ, "highpass", fs=rate)
+    return b, a
+
+
 class Heard:
     """A module's signal on its way to being sound: without its DC, at the fine rate."""
 
     def __init__(self, rate: float, factor: int) -> None:
-        from scipy.signal import butter
-
         self.factor = factor
-        self.coefficients = butter(1, SIGNAL_DC_HZ, "highpass", fs=rate)
+        self.coefficients = _without_dc(rate)
         self.state = np.zeros(1)
         self.last = 0.0
 
