@@ -13,7 +13,7 @@ import numpy as np
 from starlette.websockets import WebSocketDisconnect
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.live.player import BLOCK, LivePlayer
+from jorvik.core.live.player import BLOCK, MANY_BLOCK, MANY_VOICES, LivePlayer
 from jorvik.web.live import LOST, TAKEN, Stage
 from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, LiveSession, packed
 from tests.support import Json, demos, wait_until
@@ -47,6 +47,14 @@ class Paced(unittest.TestCase):
         self.assertEqual((self.made(), self.session.waits_s), (0, math.inf))
         self.heard(BLOCK, 3 * BLOCK)
         self.assertEqual(self.made(), 1)
+
+    def test_longer_blocks_are_made_further_ahead(self) -> None:
+        for key in range(MANY_VOICES):
+            self.session.told({"do": "on", "key": 40 + key, "velocity": 90})
+        self.heard(0, MANY_BLOCK)
+        # One that is heard, and beyond what is asked for twice what the long are longer by: another.
+        self.assertEqual(2 * (MANY_BLOCK - BLOCK), MANY_BLOCK)
+        self.assertEqual(self.made(), 2)
 
     def test_a_report_that_is_late_keeps_nothing_back_for_as_long_as_it_was_said(self) -> None:
         self.heard(0, 2 * BLOCK, goes_on=4 * BLOCK)

@@ -248,7 +248,9 @@ class LiveSession:
         if self.player is None:
             return math.inf
         rate, told = self.player.rate, self._heard
-        short = told.to + min(told.ahead, round(MOST_AHEAD_S * rate)) - self.begins - self.player.now
+        # A longer block comes later as a whole, and takes longer to be made.
+        ahead = told.ahead + 2 * (self.player.block_length - BLOCK)
+        short = told.to + min(ahead, round(MOST_AHEAD_S * rate)) - self.begins - self.player.now
         if short > 0:
             return 0.0
         if short + told.goes_on <= 0:
