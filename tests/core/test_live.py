@@ -292,14 +292,18 @@ class InBlocks(unittest.TestCase):
 
     def test_effects_make_of_blocks_what_they_make_of_the_whole(self) -> None:
         tempo = Tempo(120.0)
-        echoes, swung, room = DelaySettings(time=0.07), ChorusSettings(), ReverbSettings(decay_s=0.4)
+        echoes, swung = DelaySettings(time=0.07), ChorusSettings()
         whole = delay(self.sound, echoes, tempo, RATE)
         np.testing.assert_array_equal(self.blocks(Echoes(echoes, tempo, RATE).block), whole)
         whole = chorus(self.sound, swung, RATE)
         np.testing.assert_allclose(self.blocks(Swung(swung, RATE).block), whole, atol=1e-11)
-        whole = reverb(self.sound, room, RATE)
-        scale = float(np.abs(whole).max())
-        np.testing.assert_allclose(self.blocks(Room(room, RATE, BLOCK).block), whole, atol=3e-6 * scale)
+
+    def test_a_room_is_the_same_in_blocks_however_long_it_rings(self) -> None:
+        for decay_s, rate in ((0.1, 16_000), (0.4, RATE), (2.0, RATE)):
+            room = ReverbSettings(decay_s=decay_s)
+            whole = reverb(self.sound, room, rate)
+            scale = float(np.abs(whole).max())
+            np.testing.assert_allclose(self.blocks(Room(room, rate, BLOCK).block), whole, atol=3e-6 * scale)
 
     def test_the_limiter_holds_blocks_as_it_holds_the_whole(self) -> None:
         limiter = LiveLimiter(RATE)

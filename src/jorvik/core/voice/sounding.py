@@ -133,6 +133,7 @@ class VoiceSound:
         self.still = np.broadcast_to(plan.still[:, None], (len(ROWS), block)).copy()
         self.late = self.still.copy()
         """The lanes of the block that is made into sound, as late as that; what does not move stands in it."""
+        self.moving = np.array(sorted({_OPEN, *(row for row, _ in plan.moved)}))
         self.waiting = np.zeros((len(ROWS), plan.delay))
 
     def goes_on_from(self, other: "VoiceSound") -> bool:
@@ -196,10 +197,9 @@ class VoiceSound:
 
     def _delayed(self, lanes: Floats) -> Floats:
         """Return the lanes of a block late by ``delay`` samples; they stand until the next block is asked for."""
-        late, length = self.late, lanes.shape[1]
-        for row in (*(row for row, _ in self.plan.moved), _OPEN):
-            both = np.concatenate([self.waiting[row], lanes[row]])
-            late[row, :length], self.waiting[row] = both[:length], both[length:]
+        late, length, rows = self.late, lanes.shape[1], self.moving
+        both = np.concatenate([self.waiting[rows], lanes[rows]], axis=1)
+        late[rows, :length], self.waiting[rows] = both[:, :length], both[:, length:]
         return np.ascontiguousarray(late[:, :length])
 
 
