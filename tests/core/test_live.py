@@ -1,5 +1,6 @@
 """Played by hand: what is heard is what the phrase that was played makes when it is rendered."""
 
+import gc
 import unittest
 from collections.abc import Callable
 from functools import partial
@@ -18,7 +19,7 @@ from jorvik.core.voice.effects import Echoes, Room, Swung, chorus, delay, reverb
 from jorvik.core.voice.limiter import LiveLimiter, limit
 from jorvik.core.voice.sounding import delay_of
 from tests.core.playing import Acts, heard, off, on, taken, turn
-from tests.support import RATE, Json, demos, patch
+from tests.support import RATE, Json, demos, document, patch
 
 Floats = np.ndarray[Any, np.dtype[np.float64]]
 
@@ -197,6 +198,19 @@ class UnderTheHand(unittest.TestCase):
             player.note_on(60, 90)
         player.edit(patch([far, {**grows, "inputs": []}], routes))
         self.assertGreater(float(np.abs(heard(player, {0: on(60)}, 20)).max()), 0.01)
+
+    def test_edits_leave_no_garbage_that_has_to_be_looked_for(self) -> None:
+        # To look for it takes a tenth of a second, in which no sound is made.
+        at = [check_patch(document(voice={"base": {"amplitude": 0.5 + 0.1 * n}})) for n in range(4)]
+        player = LivePlayer(at[0])
+        heard(player, {0: on(60), 1: on(64)}, 10)
+        gc.collect()
+        gc.disable()
+        self.addCleanup(gc.enable)
+        for edited in at[1:]:
+            player.edit(edited)
+            heard(player, {}, 4)
+        self.assertEqual(gc.collect(), 0)
 
     def test_an_edit_of_a_figure_is_heard_at_once_and_without_a_jump(self) -> None:
         env: Json = {"id": "swell", "kind": "envelope", "attack_s": 0.01}

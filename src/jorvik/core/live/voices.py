@@ -163,10 +163,19 @@ class Prepared:
         return replace(self.first, p=self.first.p + number * self._step)
 
 
+@dataclass
+class _Played:
+    """What a voice's sound reads of it: no voice, since who points at whom points back is found as garbage only."""
+
+    patch: Patch
+    program: Program
+    rate: int
+    notes: list[VoiceNote]
+    origin: int = 0
+
+
 class LiveVoice:
     """One voice: the notes that it has played, its states, and the sound that it makes of them."""
-
-    origin = 0
 
     def __init__(self, of: Prepared, held: VoiceNote) -> None:
         """Begin with a note: with what all voices have alike where there is any, else from nothing."""
@@ -179,7 +188,8 @@ class LiveVoice:
         self._score: Score | None = None
         played = event_table(self.program, self.notes, self.rate)
         self._pass = Pass(self.program, self.rate, self._table, of.code, played, of.common, self._start(held))
-        self._sound = VoiceSound(self, self.block, of.plan, by_turns=True)
+        heard_of = _Played(self.patch, self.program, self.rate, self.notes)
+        self._sound = VoiceSound(heard_of, self.block, of.plan, by_turns=True)
         self.delay = self._sound.delay
         self.next: LiveVoice | None = None
         """The voice that goes on from here with other figures."""
