@@ -49,6 +49,12 @@ def has_come(out: Path, pieces: int, running: subprocess.Popen[bytes]) -> bool:
     return len(lines(out)) >= pieces or running.poll() is not None
 
 
+def end(process: subprocess.Popen[bytes]) -> None:
+    """Kill a process, where it still is, and wait until it is gone."""
+    process.kill()
+    process.wait()
+
+
 def are_gone(processes: list[int]) -> bool:
     """Tell whether none of some processes is left."""
     return not any(Path(f"/proc/{pid}/exe").exists() for pid in processes)
@@ -167,7 +173,7 @@ class Killed(unittest.TestCase):
         with log.open("wb") as said:
             command = [PYTHON, "-m", "distributed.cli.dask_scheduler", *options]
             scheduler = subprocess.Popen(command, stderr=said, stdout=subprocess.DEVNULL)
-        self.addCleanup(scheduler.kill)
+        self.addCleanup(end, scheduler)
         wait_until(lambda: re.search(r"tcp://127\.0\.0\.1:\d+", log.read_text()) is not None, "no scheduler came")
         found = re.search(r"tcp://127\.0\.0\.1:\d+", log.read_text())
         assert found is not None
@@ -177,7 +183,7 @@ class Killed(unittest.TestCase):
             stderr=subprocess.DEVNULL,
             stdout=subprocess.DEVNULL,
         )
-        self.addCleanup(worker.kill)
+        self.addCleanup(end, worker)
         return address, scheduler, worker
 
 
