@@ -154,6 +154,7 @@ def _in_chromium(page: Page, name: str, voices: int) -> None:
     before = _gaps(page)
     for number in range(voices):
         page.evaluate(f"sent(0x90, {36 + 3 * number}, 90)")
+        page.wait_for_timeout(100)
     field = page.get_by_label("Cutoff set value")
     field.click()
     for number in range(round(1000 * SECONDS / EDITED_MS)):

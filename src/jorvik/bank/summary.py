@@ -10,7 +10,7 @@ from jorvik.bank.against import moved
 from jorvik.bank.doing import ASIDE, DONE, FAILED
 from jorvik.bank.pieces import Plan
 from jorvik.bank.results import Record
-from jorvik.core.units.words import note_name, time_text
+from jorvik.core.units.words import in_words, note_name, time_text
 from jorvik.formats.page import page, table
 
 _MOST = 200
@@ -90,6 +90,10 @@ def _without_second(row: Sequence[str]) -> Sequence[str]:
     return [row[0], *row[2:]]
 
 
+def _gain(value: float, unit: str) -> str:
+    return ("+" if value > 0.0 else "") + in_words(value, unit)
+
+
 def _failed(found: Sequence[Record]) -> str:
     rows = [(*_named(record), record["said"]) for record in found if record["state"] == FAILED]
     return _listed(("patch", "at", "why"), rows)
@@ -109,9 +113,12 @@ def _moved(before: Sequence[Record], found: Sequence[Record]) -> str:
 
 def _outliers(found: Sequence[Record], name: str, unit: str, least: float) -> str:
     rows = [
-        (*_named(record), f"{record[name]:.4g} {unit}", f"{off:+.4g}") for record, off in outliers(found, name, least)
+        (*_named(record), in_words(record[name], unit), _gain(off, "LU" if unit == "LUFS" else unit))
+        for record, off in outliers(found, name, least)
     ]
-    return _listed(("patch", "at", name.replace("_", " "), "from the median"), rows, 2)
+    # The unit, with which its name ends, stands beside each.
+    what = name.rpartition("_")[0].replace("_", " ")
+    return _listed(("patch", "at", what, "from the median"), rows, 2)
 
 
 def _rules(found: Sequence[Record]) -> str:
@@ -133,7 +140,11 @@ def _faults(found: Sequence[Record]) -> str:
 
 def _clips(found: Sequence[Record]) -> str:
     rows = [
-        (*_named(record), f"{record.get('true_peak_db', 0.0):+.2f} dBTP", f"{record.get('limited_db', 0.0):.2f} dB")
+        (
+            *_named(record),
+            in_words(record.get("true_peak_db") or 0.0, "dBTP"),
+            in_words(record.get("limited_db") or 0.0, "dB"),
+        )
         for record in found
         if (record.get("true_peak_db") or -1.0) > 0.0 or (record.get("limited_db") or 0.0) > 0.0
     ]
@@ -153,4 +164,4 @@ def _gains(found: Sequence[Record]) -> str:
 def _gain_rows(found: Sequence[Record]) -> Iterator[tuple[str, ...]]:
     for record in found:
         if "gain_db" in record:
-            yield (*_named(record), f"{record['loudness_lufs']:.1f} LUFS", f"{record['gain_db']:+.1f} dB")
+            yield (*_named(record), in_words(record["loudness_lufs"], "LUFS"), _gain(record["gain_db"], "dB"))
