@@ -90,7 +90,7 @@ def _without_second(row: Sequence[str]) -> Sequence[str]:
     return [row[0], *row[2:]]
 
 
-def _gain(value: float, unit: str) -> str:
+def _signed(value: float, unit: str) -> str:
     return ("+" if value > 0.0 else "") + in_words(value, unit)
 
 
@@ -113,7 +113,7 @@ def _moved(before: Sequence[Record], found: Sequence[Record]) -> str:
 
 def _outliers(found: Sequence[Record], name: str, unit: str, least: float) -> str:
     rows = [
-        (*_named(record), in_words(record[name], unit), _gain(off, "LU" if unit == "LUFS" else unit))
+        (*_named(record), in_words(record[name], unit), _signed(off, "LU" if unit == "LUFS" else unit))
         for record, off in outliers(found, name, least)
     ]
     # The unit, with which its name ends, stands beside each.
@@ -164,4 +164,4 @@ def _gains(found: Sequence[Record]) -> str:
 def _gain_rows(found: Sequence[Record]) -> Iterator[tuple[str, ...]]:
     for record in found:
         if "gain_db" in record:
-            yield (*_named(record), in_words(record["loudness_lufs"], "LUFS"), _gain(record["gain_db"], "dB"))
+            yield (*_named(record), in_words(record["loudness_lufs"], "LUFS"), _signed(record["gain_db"], "dB"))

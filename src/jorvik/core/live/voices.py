@@ -145,8 +145,8 @@ class Prepared:
     def continues(self, other: "Prepared") -> bool:
         """Tell whether its voices can go on from another's: the two have the same parts."""
         if other not in self._continued:
-            is_one = (self.common is None) == (other.common is None) and alike(other.first, self.first)
-            self._continued[other] = is_one
+            is_alike = (self.common is None) == (other.common is None) and alike(other.first, self.first)
+            self._continued[other] = is_alike
         return self._continued[other]
 
     def go_on_from(self, other: "Prepared") -> None:

@@ -61,13 +61,13 @@ def render(
     length = run_length(patch, rate)
     used = [name for name in SENDS if patch.at_work(name)]
     total: dict[str, Floats] = {}
-    spans, together_most = windows(patch, rate), cores()
+    spans, at_once = windows(patch, rate), cores()
     numbers = list(range(len(spans))) if only is None else [only]
     done = _Done(sum(spans[number][1] for number in numbers), progress) if progress else None
     work = partial(_voice, patch, rate, used, cancelled, done, shared_by_voices(patch, rate, cancelled))
-    with ThreadPoolExecutor(together_most) as pool:
-        for first in range(0, len(numbers), together_most):
-            together = numbers[first : first + together_most]
+    with ThreadPoolExecutor(at_once) as pool:
+        for first in range(0, len(numbers), at_once):
+            together = numbers[first : first + at_once]
             for number, made in zip(together, pool.map(work, together), strict=True):
                 _add(total, made, spans[number][0], length)
     dry = total.pop("dry")
