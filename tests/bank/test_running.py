@@ -188,6 +188,13 @@ class Running(unittest.TestCase):
         self.assertEqual({row.state for row in rows.values()}, {DONE})
         self.assertEqual(len(rows), 6)
 
+    def test_a_sheet_is_printed_by_a_browser_that_needs_more_memory_than_a_worker_has(self) -> None:
+        [piece] = planned(1, "sheet").pieces
+        self.assertTrue(self.work([piece]))
+        [row] = lines(self.folder)
+        self.assertEqual((row.said, len(row.files)), ("", 1))
+        self.assertEqual((self.folder / row.files[0]).read_bytes()[:5], b"%PDF-")
+
     def test_a_piece_leaves_the_other_cores_to_the_other_pieces(self) -> None:
         self.assertEqual(set(self.client.run(cores).values()), {1})
 

@@ -113,14 +113,13 @@ class Banks(BrowserCase):
             ("render", "Render", "done"),
         ):
             self.choose(work)
-            if work == "sheet":
-                self.view().get_by_label("What a sheet is written as").select_option("html")
             if work == "sweep":
                 self.fill(self.view().get_by_label("How many steps"), "4")
             self.begin(6)
             table = self.table(title)
             expect(table.get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
             expect(table).to_contain_text(has)
+            expect(table).not_to_contain_text("failed")
 
     def test_it_is_stopped_and_another_is_planned_with_what_is_wrong_said(self) -> None:
         self.choose("render", keys="C2, C3, C4", velocities="20, 40, 60, 80, 100, 120", lengths="2s, 3s")
