@@ -8,7 +8,7 @@ import uuid
 import zipfile
 from pathlib import Path
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.sound import loudness
@@ -120,6 +120,22 @@ class Banks(BrowserCase):
             expect(table.get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
             expect(table).to_contain_text(has)
             expect(table).not_to_contain_text("failed")
+
+    def test_what_is_chosen_begins_once_it_is_planned_itself(self) -> None:
+        held: list[Route] = []
+        self.choose("sheet")
+        expect(self.view()).to_contain_text("6 pieces")
+        begin = self.view().get_by_role("button", name="Begin")
+        self.page.route("**/api/cards", lambda route: held.append(route))
+        self.choose("card")
+        self.assertTrue(begin.is_disabled(), "what was planned before can be begun as what is chosen now")
+        # There is no card yet to work on, whatever was planned before.
+        expect(self.view().get_by_role("alert")).to_contain_text("card")
+        expect(begin).to_be_disabled()
+        held[0].continue_()
+        expect(begin).to_be_enabled()
+        self.begin(6)
+        expect(self.table("Card").get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
 
     def test_it_is_stopped_and_another_is_planned_with_what_is_wrong_said(self) -> None:
         self.choose("render", keys="C2, C3, C4", velocities="20, 40, 60, 80, 100, 120", lengths="2s, 3s")

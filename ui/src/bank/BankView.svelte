@@ -79,10 +79,8 @@
               {plan.unfit.length} left alone: {plan.unfit.slice(0, 3).join(' ')}
             </p>{/if}
         {:else}<p class="faint">Planning…</p>{/if}
-        <Button
-          class="strong"
-          disabled={!bank.plan?.pieces || bank.trouble !== ''}
-          onclick={() => void messages.attempt(() => bank.begin())}>Begin</Button
+        <Button class="strong" disabled={!bank.ready} onclick={() => void messages.attempt(() => bank.begin())}
+          >Begin</Button
         >
       </div>
       <BankRuns />

@@ -34,7 +34,7 @@ export const NOTES: Record<WorkName, readonly ('keys' | 'velocities' | 'lengths'
   card: []
 };
 
-const SOON_MS = 300;
+const SOON_MS = 100;
 
 export class BankWork {
   constructor(private readonly bench: Workbench) {}
@@ -46,6 +46,8 @@ export class BankWork {
   notes = $state({ keys: '', velocities: '', lengths: '', seeds: '' });
   against = $state('');
   plan: Plan | null = $state.raw(null);
+  /** Whether what is planned is what is asked for now. */
+  private current = $state(false);
   trouble = $state('');
   /** The work that is looked at. */
   run = $state('');
@@ -64,6 +66,7 @@ export class BankWork {
 
   readonly runs: Job[] = $derived.by(() => this.bench.jobs.all.filter((job) => job.kind === 'bank'));
   readonly job: Job | undefined = $derived.by(() => this.runs.find((job) => job.id === this.run));
+  readonly ready: boolean = $derived.by(() => this.current && Boolean(this.plan?.pieces) && !this.trouble);
   readonly columns: string[] = $derived(shownColumns(this.rows));
 
   private get body(): BankRequest {
@@ -93,6 +96,8 @@ export class BankWork {
   }
 
   planSoon(): void {
+    this.current = false;
+    this.asked++;
     clearTimeout(this.timer);
     this.timer = setTimeout(() => void this.plans(), SOON_MS);
   }
@@ -103,7 +108,7 @@ export class BankWork {
     if (!this.ids.length) return void ((this.plan = null), (this.trouble = ''));
     try {
       const plan = await unwrap(api.POST('/api/bank/plan', { body: this.body }));
-      if (mine === this.asked) [this.plan, this.trouble] = [plan, ''];
+      if (mine === this.asked) [this.plan, this.trouble, this.current] = [plan, '', true];
     } catch (error) {
       if (mine === this.asked)
         [this.plan, this.trouble] = [null, error instanceof Error ? error.message : String(error)];

@@ -33,11 +33,15 @@ export class Machine {
   }
 
   async choose(id: string): Promise<void> {
+    const mine = ++this.asked;
     this.id = id;
+    // What is said of one card is not said of another.
+    this.card = this.found = null;
+    this.assigned = this.figures = {};
     const kept = await unwrap(api.GET('/api/cards/{document_id}', { params: { path: { document_id: id } } }));
+    if (mine !== this.asked) return;
     this.card = kept.document as unknown as Card;
     this.sequence = kept.sequence;
-    this.assigned = this.figures = {};
     await this.look();
   }
 
