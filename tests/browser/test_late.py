@@ -6,6 +6,8 @@ import unittest
 
 from playwright.sync_api import Page, Route, expect
 
+from jorvik.store.documents import DocumentStore
+from jorvik.store.kinds import PATCHES
 from tests.browser.driver import FLAGS, SHEETS, STATUS, BrowserCase
 from tests.support import Json, Served
 
@@ -102,6 +104,24 @@ class Late(BrowserCase):
         self.type_into("Amount of swell on cutoff", "26st")
         self.kept()
         self.assertIn(26, [route.get("amount") for route in document_of(self.page)["routes"]])
+
+    def test_the_patch_that_was_opened_last_stays_whichever_comes_last(self) -> None:
+        heads = {head.name: head.id for head in DocumentStore(self.served.engine, PATCHES).heads()}
+        address = f"**/api/patches/{heads['Ferry Horn']}"
+        held: list[Route] = []
+        self.page.route(address, lambda route: held.append(route))
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        library = self.page.get_by_role("group", name="Library")
+        library.get_by_role("button", name="Ferry Horn", exact=True).click()
+        self.eventually(lambda: bool(held), lambda: "the first was not asked for")
+        library.get_by_role("button", name="Lantern Hum", exact=True).click()
+        expect(self.name_field).to_have_value("Lantern Hum")
+        with self.page.expect_response(address):
+            held[0].continue_()
+        self.painted(self.page)
+        expect(self.name_field).to_have_value("Lantern Hum")
+        expect(self.page).to_have_title(re.compile("^Lantern Hum"))
+        self.assertTrue(self.page.url.endswith(str(heads["Lantern Hum"])))
 
     def test_a_drag_of_saves_and_edits_is_no_other_window(self) -> None:
         for amount in range(20, 26):

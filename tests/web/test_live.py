@@ -14,6 +14,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, MANY_BLOCK, MANY_VOICES, LivePlayer
+from jorvik.core.voice.limiter import Limited
 from jorvik.web.live import LOST, TAKEN, Stage
 from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, LiveSession, packed
 from tests.support import Json, demos, wait_until
@@ -55,6 +56,20 @@ class Paced(unittest.TestCase):
         # One that is heard, and beyond what is asked for twice what the long are longer by: another.
         self.assertEqual(2 * (MANY_BLOCK - BLOCK), MANY_BLOCK)
         self.assertEqual(self.made(), 2)
+
+    def test_a_block_tells_in_what_share_of_its_time_it_was_made(self) -> None:
+        player = self.session.player
+        assert player is not None
+        at_once = player.block
+
+        def slowly() -> Limited:
+            self.seconds += 0.25 * BLOCK / 48_000
+            return at_once()
+
+        with patch.object(player, "block", slowly):
+            sound, _ = self.session.block()
+        [load] = np.frombuffer(sound[: HEAD.itemsize], dtype=HEAD)["load"]
+        self.assertAlmostEqual(load, 0.25, places=9)
 
     def test_a_report_that_is_late_keeps_nothing_back_for_as_long_as_it_was_said(self) -> None:
         self.heard(0, 2 * BLOCK, goes_on=4 * BLOCK)
@@ -130,16 +145,22 @@ class Live(Api):
             player.note_on(60, 100)
             socket.send_json({"do": "heard", "to": 0, "ahead": 3 * BLOCK})
             for number in range(3):
-                self.assertEqual(self.sound(socket), packed(player.block(), number * BLOCK))
+                self.assert_sound(self.sound(socket), player, number * BLOCK)
             # Nothing more is made before it is wanted.
             socket.send_json({"do": "control", "name": "macro:striker", "value": 1.0, "mark": 8})
             self.assertEqual(self.answer(socket), {"mark": 8, "at": 3 * BLOCK + player.delay})
             player.control("macro:striker", 1.0)
             socket.send_json({"do": "heard", "to": BLOCK, "ahead": 3 * BLOCK})
-            self.assertEqual(self.sound(socket), packed(player.block(), 3 * BLOCK))
+            self.assert_sound(self.sound(socket), player, 3 * BLOCK)
             socket.send_json({"do": "off", "key": 60})
             self.assertEqual(self.answer(socket)["at"], 4 * BLOCK + player.delay)
             player.note_off(60)
+
+    def assert_sound(self, block: bytes, player: LivePlayer, first: int) -> None:
+        """Fail where a block is not the next that the player makes, told to begin with a sample."""
+        [load] = np.frombuffer(block[: HEAD.itemsize], dtype=HEAD)["load"]
+        self.assertGreater(load, 0.0)
+        self.assertEqual(block, packed(player.block(), first, load))
 
     def heard(self, socket: Any, blocks: int, ends: int) -> tuple[list[bytes], list[Json]]:
         """What comes until so many samples are there: blocks, and what is told."""

@@ -38,8 +38,9 @@ URGENT: Final = -10
 SWITCH_S: Final = 0.001
 """So long one thread of a process through which sound goes keeps the others from going on."""
 
-HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8")])
-"""What stands before the samples of a block: its first sample, its length, and what the limiter took."""
+HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8"), ("load", "<f8")])
+"""What stands before the samples of a block: its first sample, its length, what the limiter took, and the share of the
+time it lasts that it took to be made."""
 
 
 class PlayPatch(Form):
@@ -131,9 +132,9 @@ _MESSAGES: Final[TypeAdapter[PlayPatch | Strike | Release | Turn | Progress | Be
 )
 
 
-def packed(block: Limited, first: int) -> bytes:
+def packed(block: Limited, first: int, load: float) -> bytes:
     """Return a block as it travels: the head, then left and right in turn, single precision."""
-    head = np.array([(first, len(block.samples), block.taken_db)], dtype=HEAD)
+    head = np.array([(first, len(block.samples), block.taken_db, load)], dtype=HEAD)
     return head.tobytes() + block.samples.astype("<f4").tobytes()
 
 
@@ -233,8 +234,7 @@ class LiveSession:
         anew.go_on_from(player)
         begins = self._over(anew, asked)
         player.panic()
-        parting = self.begins + player.now
-        self._parting = packed(player.block(), parting)
+        self._parting = self._made(player)
         self.begins += player.now
         self.player, self._drawn = anew, []
         tempo = anew.patch.performance.tempo
@@ -257,6 +257,11 @@ class LiveSession:
             return math.inf
         return max(0.0, (1 - short) / rate - (self._clock() - self._heard_at))
 
+    def _made(self, player: LivePlayer) -> bytes:
+        first, begun = self.begins + player.now, self._clock()
+        block = player.block()
+        return packed(block, first, (self._clock() - begun) * player.rate / len(block.samples))
+
     def block(self) -> tuple[bytes, list[dict[str, Any]]]:
         """Return the next block, and what there is to tell of it."""
         assert self.player is not None
@@ -264,8 +269,8 @@ class LiveSession:
             parting, self._parting = self._parting, None
             return parting, []
         self._edit()
-        player, first = self.player, self.begins + self.player.now
-        made = packed(player.block(), first)
+        player = self.player
+        made = self._made(player)
         told: list[dict[str, Any]] = [{"refused": str(problem)} for problem in player.troubles]
         player.troubles = []
         log = player.log()

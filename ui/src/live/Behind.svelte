@@ -1,3 +1,23 @@
+<script lang="ts" module>
+  /** As often as it is drawn, beside whatever else the page does. */
+  const EVERY_MS = 60;
+  const draws = new Set<() => void>();
+  let timer: ReturnType<typeof setInterval> | undefined;
+
+  /** Draws again and again, all staves in one frame, until what is returned is called. */
+  function keepDrawing(draw: () => void): () => void {
+    draws.add(draw);
+    // By a timer, not at every frame: a frame that is asked for is painted, whether anything is new on it or not.
+    timer ??= setInterval(() => requestAnimationFrame(() => draws.forEach((each) => each())), EVERY_MS);
+    return () => {
+      draws.delete(draw);
+      if (draws.size > 0) return;
+      clearInterval(timer);
+      timer = undefined;
+    };
+  }
+</script>
+
 <script lang="ts">
   import { placeOf } from '../api/sheet';
   import { inkOf, surface } from '../draw/draw';
@@ -12,8 +32,6 @@
   let height = $state(0);
   /** What lies further back than this share of what is shown is drawn fainter. */
   const FRESH = 0.5;
-  /** As often as it is drawn, beside whatever else the page does. */
-  const EVERY_MS = 60;
 
   function draw(): void {
     const { sheet } = workbench;
@@ -61,10 +79,8 @@
   }
 
   $effect(() => {
-    if (live.state !== 'on') return;
-    // By a timer, not at every frame: a frame that is asked for is painted, whether anything is new on it or not.
-    const timer = setInterval(() => requestAnimationFrame(draw), EVERY_MS);
-    return () => clearInterval(timer);
+    if (live.state === 'on') return keepDrawing(draw);
+    return undefined;
   });
 </script>
 

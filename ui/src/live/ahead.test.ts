@@ -21,10 +21,29 @@ function played(ahead: Ahead, late: (at: number) => number, from: number, to: nu
 }
 
 describe('how much is asked for ahead', () => {
-  it('is plenty at first, and little where it all comes in time', () => {
+  it('is plenty at first, and by and by little where it all comes in time', () => {
+    const after = (seconds: number): number => played(new Ahead(RATE), () => 0, 0, seconds * RATE).asked / RATE;
+    expect(after(1)).toBeCloseTo(0.1, 3);
+    expect(after(3)).toBeGreaterThan(0.06);
+    expect(after(6)).toBeLessThan(0.05);
+    expect(after(16)).toBeLessThan(0.022);
+  });
+
+  it('is more where it takes long to be made, at once, and little again once it does not', () => {
     const ahead = new Ahead(RATE);
-    expect(played(ahead, () => 0, 0, RATE).asked).toBe(4800);
-    expect(played(ahead, () => 0, RATE, 4 * RATE).asked).toBeLessThan(0.025 * RATE);
+    const { asked } = played(ahead, () => 0, 0, 4 * RATE);
+    ahead.made(512, 0.1);
+    ahead.made(1024, 0.6);
+    ahead.made(512, 0.1);
+    const more = ahead.heard({ played: 4 * RATE, gaps: 0, fewest: asked });
+    expect((more - asked) / RATE).toBeCloseTo(0.6 * 0.15, 2);
+    for (let at = 0; at < 6 * RATE; at += 512) ahead.made(512, 0.1);
+    const less = ahead.heard({ played: 4 * RATE + REPORT, gaps: 0, fewest: asked });
+    expect((less - asked) / RATE).toBeCloseTo(0.1 * 0.15, 2);
+    // A stall in the making is no more than a machine that is wholly taken.
+    ahead.made(512, 8);
+    const most = ahead.heard({ played: 4 * RATE + 2 * REPORT, gaps: 0, fewest: asked });
+    expect((most - asked) / RATE).toBeCloseTo(0.15, 2);
   });
 
   it('grows before there is a gap, where less and less is spare', () => {
@@ -49,14 +68,14 @@ describe('how much is asked for ahead', () => {
 
   it('takes a gap for what it is, also just after it has asked for more', () => {
     const ahead = new Ahead(RATE);
-    played(ahead, () => 0, 0, RATE);
-    const asked = ahead.heard({ played: 3 * RATE - REPORT, gaps: 0, fewest: RATE });
-    const little = ahead.heard({ played: 3 * RATE, gaps: 0, fewest: 0.012 * RATE });
+    // All of it waits, so that nothing more was asked for of late.
+    const { asked } = played(ahead, () => -REPORT, 0, 30 * RATE);
+    const little = ahead.heard({ played: 30 * RATE, gaps: 0, fewest: 0.012 * RATE });
     expect((little - asked) / RATE).toBeCloseTo(0.004, 3);
-    const more = ahead.heard({ played: 3 * RATE + REPORT, gaps: 1, fewest: 0 });
+    const more = ahead.heard({ played: 30 * RATE + REPORT, gaps: 1, fewest: 0 });
     expect((more - asked) / RATE).toBeCloseTo(0.04, 3);
     // The second of one stall was asked for with as little as the first.
-    expect(ahead.heard({ played: 3 * RATE + 2 * REPORT, gaps: 2, fewest: 0 })).toBe(more);
+    expect(ahead.heard({ played: 30 * RATE + 2 * REPORT, gaps: 2, fewest: 0 })).toBe(more);
   });
 
   it('forgets what was too little, slowly, and never asks for more than a quarter of a second', () => {

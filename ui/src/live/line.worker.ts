@@ -5,9 +5,12 @@
 
 import { Ahead, type Heard } from './ahead';
 
-/** What stands before the samples of a block: three numbers of eight bytes, the last what the limiter took. */
-const HEAD_BYTES = 24;
+/** What stands before the samples of a block: four numbers of eight bytes. */
+const HEAD_BYTES = 32;
+/** Where of it stand what the limiter took, and the share of its own time that the block took to be made. */
 const LIMITED_AT = 16;
+const LOAD_AT = 24;
+const BYTES_A_FRAME = 8;
 /** So long sound is made after a report though the next is late: it is heard meanwhile. */
 const GOES_ON_S = 0.1;
 /** How often the page is told how far it is, in reports. */
@@ -44,13 +47,11 @@ function begin({ url, rate, port, first }: Begin): void {
   line.binaryType = 'arraybuffer';
   socket = line;
   const ahead = new Ahead(rate);
-  const want = (heard: Heard): void =>
-    send({
-      do: 'heard',
-      to: heard.played,
-      ahead: ahead.heard(heard),
-      goes_on: heard.played > 0 ? Math.round(GOES_ON_S * rate) : 0
-    });
+  const want = (heard: Heard): void => {
+    const asked = ahead.heard(heard);
+    port.postMessage(asked);
+    send({ do: 'heard', to: heard.played, ahead: asked, goes_on: heard.played > 0 ? Math.round(GOES_ON_S * rate) : 0 });
+  };
   port.onmessage = ({ data }: MessageEvent<Heard>) => {
     want(data);
     if (reports++ % TELL === 0) tell({ heard: { played: data.played, gaps: ahead.gaps, limitedDb } });
@@ -66,7 +67,9 @@ function begin({ url, rate, port, first }: Begin): void {
       tell({ told: JSON.parse(data) as Record<string, unknown> });
       return;
     }
-    limitedDb = new DataView(data).getFloat64(LIMITED_AT, true);
+    const head = new DataView(data);
+    limitedDb = head.getFloat64(LIMITED_AT, true);
+    ahead.made((data.byteLength - HEAD_BYTES) / BYTES_A_FRAME, head.getFloat64(LOAD_AT, true));
     const samples = new Float32Array(data, HEAD_BYTES).slice();
     port.postMessage(samples, [samples.buffer]);
   };

@@ -61,7 +61,9 @@ export class Live {
   state: LiveState = $state('off');
   /** Where each lane that can be moved stands. */
   lanes: Record<string, number> = $state.raw({});
+  /** What the limiter took at most within the last second: what changes with each report nobody can read. */
   limitedDb = $state(0);
+  private limitedAt = 0;
   /** Whether a beat is played over. */
   over = $state(false);
   /** How often sound came too late. */
@@ -189,8 +191,11 @@ export class Live {
 
   private heard({ played, gaps, limitedDb }: { played: number; gaps: number; limitedDb: number }): void {
     this.gaps = gaps;
-    this.limitedDb = limitedDb;
     this.now = Math.max(0, played - (this.session?.first ?? 0));
+    if (limitedDb >= this.limitedDb || Math.abs(this.now - this.limitedAt) > (this.session?.rate ?? 0)) {
+      this.limitedDb = limitedDb;
+      this.limitedAt = this.now;
+    }
     this.onplayed();
   }
 

@@ -42,6 +42,8 @@ export class Phrasing {
   take = $state(0);
 
   private patchId = '';
+  /** Counts what was asked to be played under: a phrase that comes after a newer question is let go. */
+  private asked = 0;
   private good: Phrase | null = null;
   /** Whether the core has taken this phrase under this patch. */
   private fits = false;
@@ -74,6 +76,7 @@ export class Phrasing {
   /** Comes back to what a patch was played under last. */
   async open(patchId: string): Promise<void> {
     this.patchId = patchId;
+    this.asked++;
     // A list that cannot be had now is had the next time.
     void this.drafts.flush().then(() => this.refresh().catch(() => {}));
     const { id, voice } = this.remembered();
@@ -91,15 +94,19 @@ export class Phrasing {
   /** Plays the patch under a phrase, or at its test note. */
   async choose(id: string | null): Promise<void> {
     await this.drafts.flush();
-    if (id === null) this.phrase = null;
-    else await this.load(id, 0);
+    if (id === null) {
+      this.asked++;
+      this.phrase = null;
+    } else await this.load(id, 0);
     this.remember();
     this.changed();
   }
 
   private async load(id: string, voice: number): Promise<void> {
+    const mine = ++this.asked;
     const path = { document_id: id };
-    await this.show(await unwrap(api.GET('/api/phrases/{document_id}', { params: { path } })), voice);
+    const kept = await unwrap(api.GET('/api/phrases/{document_id}', { params: { path } }));
+    if (mine === this.asked) await this.show(kept, voice);
   }
 
   private async show(kept: Kept, voice = 0): Promise<void> {
@@ -131,6 +138,7 @@ export class Phrasing {
 
   /** Plays the patch under a phrase that was just kept. */
   async takeUp(kept: Kept): Promise<void> {
+    this.asked++;
     await this.drafts.flush();
     await this.show(kept);
     await this.refresh();

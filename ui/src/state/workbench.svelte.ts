@@ -66,6 +66,8 @@ export class Workbench {
 
   /** The last patch that the core took. */
   private good: Patch | null = null;
+  /** Counts what was asked to be shown: what comes after a newer question is let go. */
+  private opening = 0;
   private unsettled = new SvelteSet<Promise<void>>();
 
   note = $derived(this.patch?.performance?.notes?.[0] ?? {});
@@ -148,15 +150,17 @@ export class Workbench {
   }
 
   async open(id: string): Promise<void> {
+    const mine = ++this.opening;
     // What was typed belongs to the patch that it was typed in.
     await this.settled();
     await this.drafts.flush();
     const kept = await unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
-    await this.show(kept);
+    if (mine === this.opening) await this.show(kept);
   }
 
   /** Shows a patch that the store handed over, with what an earlier window left of it. */
   async show(kept: Kept): Promise<void> {
+    const mine = ++this.opening;
     const { left, strays } = await this.drafts.open(kept);
     const stored = kept.document as unknown as Patch;
     this.patch = left ?? (this.drafts.state === 'conflict' ? (this.drafts.mine ?? stored) : stored);
@@ -167,13 +171,14 @@ export class Workbench {
     this.chosen = WHOLE;
     this.staves.open(kept.id);
     void this.steps.open(kept.id, this.patch);
-    await this.phrasing.open(kept.id);
     settings.set({ last: kept.id });
     history.replaceState(null, '', `#${kept.id}`);
     document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
+    for (const stray of strays) void messages.attempt(() => this.keepStray(stray));
+    await this.phrasing.open(kept.id);
+    if (mine !== this.opening) return;
     this.judging.open();
     this.tracing.open();
-    for (const stray of strays) void messages.attempt(() => this.keepStray(stray));
   }
 
   /** Keeps what a further window left as a patch of its own: nobody can say which of several is the one meant. */
