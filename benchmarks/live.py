@@ -136,7 +136,7 @@ def _pad(page: Page) -> float:
 
 
 def _gaps(page: Page) -> int:
-    said = page.get_by_text(re.compile(r"^\d+ gaps?$"))
+    said = page.get_by_text(re.compile(r"^\d+ gaps?, "))
     return int(said.inner_text().split()[0]) if said.count() else 0
 
 

@@ -180,7 +180,9 @@
       >Takes{taking.heads.length > 0 ? ` (${taking.heads.length})` : ''}</Button
     >
     <Button data-hint="The last two minutes, as a take" onclick={() => void messages.attempt(keep)}>Keep it</Button>
-    {#if live.gaps > 0}<span class="faint">{live.gaps} {live.gaps === 1 ? 'gap' : 'gaps'}</span>{/if}
+    {#if live.gaps > 0}<span class="faint"
+        >{live.gaps} {live.gaps === 1 ? 'gap' : 'gaps'}, {figure(1000 * live.missingS, 2)} ms</span
+      >{/if}
     {#if live.limitedDb > 0.05}<span class="faint">limiter −{figure(live.limitedDb, 2)} dB</span>{/if}
   </div>
 </div>

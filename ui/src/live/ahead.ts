@@ -20,31 +20,36 @@ const FIRST_S = 0.1;
  * What a second in which it was enough takes away again: a share of what was never too little, and a little more; and
  * how much of what was too little is forgotten in it.
  */
-const LESS_SHARE = 0.25;
+const LESS_SHARE = 0.5;
 const LESS_S = 0.002;
 const FORGOTTEN_S = 0.0002;
-/** What is asked for beyond that where sound takes as long to be made as it lasts; and how long it counts as hard. */
-const LOADED_S = 0.15;
-const LOAD_KEPT_S = 2;
+/**
+ * What comes late by a while is made good for in load / (1 - load) of it, load being the share of the time that sound
+ * lasts which it takes to be made: that of so long a while is asked for too. The load is a mean over about a second.
+ */
+const LATE_S = 0.05;
+const LOAD_OVER_S = 1;
+const MOST_LOAD = 0.8;
 
-/** What the audio thread reports: frames played, gaps, and the fewest frames that waited since the last report. */
+/** What the audio thread reports: frames played, gaps and their frames, and the fewest that waited since it reported. */
 export interface Heard {
   played: number;
   gaps: number;
+  missing: number;
   fewest: number;
 }
 
 export class Ahead {
-  /** Gaps since the page has settled. */
+  /** Gaps since the page has settled, and how long they were together, in seconds. */
   gaps = 0;
+  missingS = 0;
   private seconds = FIRST_S;
   /** What was asked for before it was judged last: what is heard until `judges` was asked for with that. */
   private asked = FIRST_S;
   /** As much as was too little of late, and a little more. */
   private floor = LEAST_S;
-  private before = 0;
+  private before = { gaps: 0, missing: 0 };
   private last = 0;
-  /** The share of the time sound lasts that it takes to be made, of late: what takes longest counts at once. */
   private load = 0;
   /** What was asked for last is not there before this. */
   private judges = 0;
@@ -53,20 +58,21 @@ export class Ahead {
 
   /** Takes that so many frames were made in a share of the time they last. */
   made(frames: number, share: number): void {
-    const kept = Math.exp(-frames / (LOAD_KEPT_S * this.rate));
-    this.load = Math.max(Math.min(1, share), this.load * kept);
+    const kept = Math.exp(-frames / (LOAD_OVER_S * this.rate));
+    this.load = share + (this.load - share) * kept;
   }
 
   /** Takes a report; returns how many frames are to be made before they are heard. */
-  heard({ played, gaps, fewest }: Heard): number {
+  heard({ played, gaps, missing, fewest }: Heard): number {
     const seconds = (played - this.last) / this.rate;
     this.last = played;
     if (played < SETTLES_S * this.rate) {
-      this.before = gaps;
+      this.before = { gaps, missing };
       return this.frames;
     }
-    const isGap = gaps - this.before > this.gaps;
-    this.gaps = gaps - this.before;
+    const isGap = gaps - this.before.gaps > this.gaps;
+    this.gaps = gaps - this.before.gaps;
+    this.missingS = (missing - this.before.missing) / this.rate;
     const judged = played >= this.judges;
     if (judged) this.asked = this.seconds;
     const spare = Math.max(SPARE_S, SPARE_SHARE * this.asked);
@@ -84,6 +90,7 @@ export class Ahead {
   }
 
   private get frames(): number {
-    return Math.round((this.seconds + LOADED_S * this.load) * this.rate);
+    const load = Math.min(MOST_LOAD, this.load);
+    return Math.round((this.seconds + (LATE_S * load) / (1 - load)) * this.rate);
   }
 }

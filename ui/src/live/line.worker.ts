@@ -27,7 +27,7 @@ export interface Begin {
 /** What the page is told. */
 export type Line =
   | { told: Record<string, unknown> }
-  | { heard: { played: number; gaps: number; limitedDb: number } }
+  | { heard: { played: number; gaps: number; missingS: number; limitedDb: number } }
   | { closed: number };
 
 let socket: WebSocket | null = null;
@@ -54,13 +54,14 @@ function begin({ url, rate, port, first }: Begin): void {
   };
   port.onmessage = ({ data }: MessageEvent<Heard>) => {
     want(data);
-    if (reports++ % TELL === 0) tell({ heard: { played: data.played, gaps: ahead.gaps, limitedDb } });
+    const { gaps, missingS } = ahead;
+    if (reports++ % TELL === 0) tell({ heard: { played: data.played, gaps, missingS, limitedDb } });
   };
   line.onopen = () => {
     send(first);
     for (const message of unsent) send(message);
     unsent = [];
-    want({ played: 0, gaps: 0, fewest: 0 });
+    want({ played: 0, gaps: 0, missing: 0, fewest: 0 });
   };
   line.onmessage = ({ data }: MessageEvent<ArrayBuffer | string>) => {
     if (typeof data === 'string') {

@@ -68,6 +68,8 @@ export class Live {
   over = $state(false);
   /** How often sound came too late. */
   gaps = $state(0);
+  /** How long there was no sound for that, in seconds. */
+  missingS = $state(0);
   private line: Worker | null = null;
   private node: AudioWorkletNode | null = null;
   /** What has been played since it began, or was begun anew to be recorded. */
@@ -189,8 +191,9 @@ export class Live {
     this.recording = null;
   }
 
-  private heard({ played, gaps, limitedDb }: { played: number; gaps: number; limitedDb: number }): void {
+  private heard({ played, gaps, missingS, limitedDb }: Extract<Line, { heard: unknown }>['heard']): void {
     this.gaps = gaps;
+    this.missingS = missingS;
     this.now = Math.max(0, played - (this.session?.first ?? 0));
     if (limitedDb >= this.limitedDb || Math.abs(this.now - this.limitedAt) > (this.session?.rate ?? 0)) {
       this.limitedDb = limitedDb;
@@ -281,7 +284,7 @@ export class Live {
     this.line = this.node = null;
     this.state = 'off';
     this.over = false;
-    this.gaps = 0;
+    this.gaps = this.missingS = 0;
     this.holds = false;
     this.held.clear();
     this.recording = null;

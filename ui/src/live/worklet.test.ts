@@ -3,6 +3,7 @@ import { beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
 interface Report {
   played: number;
   gaps: number;
+  missing: number;
   fewest: number;
 }
 interface Port {
@@ -87,14 +88,14 @@ describe('sound that comes in the audio thread', () => {
   it('that stopped short goes on once half of what is asked for waits: one gap, and no jump', () => {
     ear.send(512);
     let heard = ear.hear(1024);
-    expect(ear.reports.at(-1)).toEqual({ played: 512, gaps: 1, fewest: 0 });
+    expect(ear.reports.at(-1)).toEqual({ played: 512, gaps: 1, missing: QUANTUM, fewest: 0 });
     ear.send(512);
     heard = [...heard, ...ear.hear(512)];
     expect(Math.max(...heard.slice(-512).map(Math.abs))).toBe(0);
     ear.send(512);
     ear.send(2048);
     heard = [...heard, ...ear.hear(2048)];
-    expect(ear.reports.at(-1)).toMatchObject({ played: 512 + 2048, gaps: 1 });
+    expect(ear.reports.at(-1)).toMatchObject({ played: 512 + 2048, gaps: 1, missing: 2 * 512 });
     const steepest = Math.max(...heard.slice(1).map((value, i) => Math.abs(value - heard[i]!)));
     expect(steepest).toBeLessThan(2 / 64);
     expect(heard.at(-1)).toBeCloseTo(Math.sin((512 + 2047) / 200), 6);

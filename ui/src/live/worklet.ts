@@ -18,7 +18,9 @@ class LivePlayback extends AudioWorkletProcessor {
   private queue: Float32Array[] = [];
   private at = 0;
   private played = 0;
+  /** How often sound came too late, and for how many frames there was none. */
   private gaps = 0;
+  private missing = 0;
   private reported = 0;
   /** Whether it is told at once, since sound stopped short: more is made only as far as it is known to have come. */
   private isDue = false;
@@ -76,12 +78,13 @@ class LivePlayback extends AudioWorkletProcessor {
           this.queue.shift();
           this.at = 0;
         }
-      } else if (this.level > 0) {
+      } else if (this.played > 0) {
         if (this.level === 1 && !this.isMeant) {
           this.gaps++;
           this.refill = REFILLED * this.ahead;
           this.isDue = true;
         }
+        if (!this.isMeant) this.missing++;
         this.level = Math.max(0, this.level - 1 / FADE);
       }
       left[i] = this.last[0] * this.level;
@@ -91,7 +94,7 @@ class LivePlayback extends AudioWorkletProcessor {
     if (this.played - this.reported >= REPORT || this.isDue || (this.reported === 0 && this.played === 0)) {
       this.isDue = false;
       this.reported = this.played;
-      this.line?.postMessage({ played: this.played, gaps: this.gaps, fewest: this.fewest });
+      this.line?.postMessage({ played: this.played, gaps: this.gaps, missing: this.missing, fewest: this.fewest });
       this.fewest = Infinity;
     }
     return true;
