@@ -19,8 +19,9 @@
     if (needsCard) void messages.attempt(() => machine.refresh());
   });
   $effect(() => {
-    if (needsCard && machine.card && bank.settings.card !== machine.card)
-      bank.set({ card: machine.card as Record<string, unknown> });
+    // While another is fetched there is none: nothing begins on the one before.
+    if (needsCard && (bank.settings.card ?? null) !== machine.card)
+      bank.set({ card: machine.card as Record<string, unknown> | null });
   });
 </script>
 

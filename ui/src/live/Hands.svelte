@@ -4,7 +4,7 @@
   import Slider from '../common/Slider.svelte';
   import Tick from '../common/Tick.svelte';
   import { asBody } from '../api/api';
-  import { figure } from '../common/format';
+  import { figure, seconds } from '../common/format';
   import { barBeats, beatS, EMPTY, laneTitle } from '../phrase/phrase';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -181,7 +181,7 @@
     >
     <Button data-hint="The last two minutes, as a take" onclick={() => void messages.attempt(keep)}>Keep it</Button>
     {#if live.gaps > 0}<span class="faint"
-        >{live.gaps} {live.gaps === 1 ? 'gap' : 'gaps'}, {figure(1000 * live.missingS, 2)} ms</span
+        >{live.gaps} {live.gaps === 1 ? 'gap' : 'gaps'}, {seconds(live.missingS)}</span
       >{/if}
     {#if live.limitedDb > 0.05}<span class="faint">limiter −{figure(live.limitedDb, 2)} dB</span>{/if}
   </div>

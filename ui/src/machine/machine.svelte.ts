@@ -28,8 +28,8 @@ export class Machine {
 
   async refresh(): Promise<void> {
     this.heads = await unwrap(api.GET('/api/cards'));
-    const [first] = this.heads;
-    if (!this.id && first) await this.choose(first.id);
+    const wanted = this.heads.find((head) => head.id === this.id) ?? this.heads[0];
+    if (!this.card && wanted) await this.choose(wanted.id);
   }
 
   async choose(id: string): Promise<void> {
