@@ -204,6 +204,14 @@ class Addresses(Api):
                 self.assertEqual(answer.status_code, 422)
                 self.assertEqual(answer.json()["place"], "name")
 
+    def test_half_a_letter_in_a_name_of_a_set_value_is_said_as_that(self) -> None:
+        raw = rb'{"document": {"format": "jorvik-patch", "version": 1, "voice": {"base": {"\ud83d": 0}}}}'
+        for path in ("/api/patches", "/api/sheet"):
+            answer = self.client.post(path, content=raw, headers={"content-type": "application/json"})
+            self.assertEqual(answer.status_code, 422)
+            self.assertEqual(answer.json()["place"], "voice.base")
+            self.assertIn("half of one is among them", answer.json()["wanted"])
+
     def test_only_a_store_that_is_away_is_called_that(self) -> None:
         class Refusing(DocumentStore):
             def heads(self, *_: object) -> list[Head]:

@@ -73,6 +73,16 @@ class JobsOverHttp(unittest.TestCase):
         self.assertEqual(answer.headers["content-type"], "audio/wav")
         return soundfile.read(io.BytesIO(answer.content))[0]
 
+    def test_text_that_cannot_be_kept_is_refused_and_no_job_is_made(self) -> None:
+        for broken in ({"voice": {"base": {"\ud83d": 0}}}, {"\ud83d": {}}):
+            asked = {"kind": "voltage", "name": "lane.cutoff", "document": {**SHORT, **broken}}
+            address = f"/api/jobs/{uuid.uuid4()}"
+            head = {"content-type": "application/json"}
+            answer = self.client.put(address, content=json.dumps(asked).encode(), headers=head)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn("must be text of whole letters", answer.json()["sentence"])
+            self.assertEqual(self.client.get(address).status_code, 404)
+
     def test_a_sound_is_the_one_that_is_heard(self) -> None:
         job = self.ended(self.ask(kind="sound", document=SHORT, depth="32f")["id"])
         self.assertEqual((job["state"], job["progress"], job["file_name"]), ("done", 1.0, "quay-lamp.wav"))

@@ -185,6 +185,13 @@ async def _on_invalid(_: Request, error: Exception) -> Response:
     return _refusal(422, Problem(place, shown(first.get("input")), wanted_text(first)))
 
 
+async def _on_half_a_letter(_: Request, error: Exception) -> Response:
+    """Say what a request's text is that JSON can hold, and nothing that is kept or sent on."""
+    assert isinstance(error, UnicodeEncodeError)
+    found = f"half a letter, \\u{ord(error.object[error.start]):04x}"
+    return _refusal(422, Problem("the request", found, "text of whole letters"))
+
+
 async def _on_missing(_: Request, error: Exception) -> Response:
     body = Refusal(place="what was asked for", found="nothing", wanted="kept", sentence=str(error))
     return JSONResponse(body.model_dump(), 404)
@@ -258,6 +265,7 @@ async def _on_broke(_: Request, error: Exception) -> Response:
 _ANSWERS: dict[type[Exception], Callable[[Request, Exception], Awaitable[Response]]] = {
     Problem: _on_problem,
     RequestValidationError: _on_invalid,
+    UnicodeEncodeError: _on_half_a_letter,
     Missing: _on_missing,
     Conflict: _on_conflict,
     DBAPIError: _on_store_refusal,

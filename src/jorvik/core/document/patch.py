@@ -24,7 +24,7 @@ from jorvik.core.limits import (
     MAX_UPDATE,
 )
 from jorvik.core.modules import KINDS, AnyModule
-from jorvik.core.modules.base import Identifier, Module, PlainText, Signal, Strict, param
+from jorvik.core.modules.base import Identifier, Module, PlainText, Signal, Strict, check_text, param
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.signals import PERFORMANCE_SIGNALS, hit_of, hit_signal
 
@@ -92,7 +92,8 @@ class Voice(Strict):
     def _known(cls, base: dict[str, float]) -> dict[str, float]:
         for name, value in base.items():
             if name not in VOICE:
-                raise PydanticCustomError("base", f"made of destinations of the voice; {shown(name)} is none")
+                wanted = f"made of destinations of the voice; {shown(check_text(name))} is none"
+                raise PydanticCustomError("base", "{wanted}", {"wanted": wanted})
             at = VOICE[name]
             if not at.low <= value <= at.high:
                 wanted = f"within {at.low:g} to {at.high:g} {at.unit} for {name} ({value:g} was given)"
