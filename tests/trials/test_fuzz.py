@@ -56,6 +56,12 @@ NAUGHTY: list[Json] = [
         [{"source": "q", "destination": "pitch", "amount": 12}],
     ),
     document(performance={"notes": [{"length_s": 1e-5}], "tail_s": 0.0}, voice={"base": {"send_reverb": 1.0}}),
+    # Its only note begins as the run ends.
+    document(
+        [{"id": "e", "kind": "envelope"}],
+        [{"source": "e", "destination": "amplitude", "amount": -0.5}],
+        performance={"notes": [{"start_s": 0.24851556162680416, "length_s": 1e-5}], "tail_s": 0.0},
+    ),
 ]
 """Patches that once ended in a fault, or in the server's end."""
 

@@ -19,9 +19,8 @@
     if (needsCard) void messages.attempt(() => machine.refresh());
   });
   $effect(() => {
-    // While another is fetched there is none: nothing begins on the one before.
-    if (needsCard && (bank.settings.card ?? null) !== machine.card)
-      bank.set({ card: machine.card as Record<string, unknown> | null });
+    if (needsCard && machine.card && bank.settings.card !== machine.card)
+      bank.set({ card: machine.card as Record<string, unknown> });
   });
 </script>
 

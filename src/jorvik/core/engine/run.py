@@ -146,7 +146,9 @@ class Run:
     def _note_and_end(self) -> tuple[VoiceNote, int]:
         ends = [*(min(note.on, self.length) for note in self.notes[1:]), self.length]
         there = ((note, end) for note, end in zip(self.notes, ends, strict=True) if end > note.on)
-        return next(there, (self.notes[-1], self.length))
+        # One that would begin as the run ends is held for its last sample.
+        last = replace(self.notes[-1], on=min(self.notes[-1].on, self.length - 1))
+        return next(there, (last, self.length))
 
     @property
     def shape(self) -> tuple[int, int]:
