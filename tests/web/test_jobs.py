@@ -74,7 +74,8 @@ class JobsOverHttp(unittest.TestCase):
         return soundfile.read(io.BytesIO(answer.content))[0]
 
     def test_text_that_cannot_be_kept_is_refused_and_no_job_is_made(self) -> None:
-        for broken in ({"voice": {"base": {"\ud83d": 0}}}, {"\ud83d": {}}):
+        halves: tuple[Json, ...] = ({"voice": {"base": {"\ud83d": 0}}}, {"\ud83d": {}})
+        for broken in halves:
             asked = {"kind": "voltage", "name": "lane.cutoff", "document": {**SHORT, **broken}}
             address = f"/api/jobs/{uuid.uuid4()}"
             head = {"content-type": "application/json"}
