@@ -19,8 +19,8 @@
     if (needsCard) void messages.attempt(() => machine.refresh());
   });
   $effect(() => {
-    if (needsCard && machine.card && bank.settings.card !== machine.card)
-      bank.set({ card: machine.card as Record<string, unknown> });
+    void machine.card;
+    if (needsCard) bank.planSoon();
   });
 </script>
 

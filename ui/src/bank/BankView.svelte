@@ -5,7 +5,6 @@
   import Choice from '../common/Choice.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
-  import { machine } from '../machine/machine-now';
   import { shelf } from '../library/shelf-now';
   import { WORKS, type WorkName } from './bank.svelte';
   import { bank } from './bank-now';
@@ -16,8 +15,6 @@
 
   /** Work over many patches: chosen, planned, under way, and what came of it. */
   const shown = $derived(workbench.view === 'bank');
-  /** While another card is fetched nothing begins on the one before. */
-  const awaitsCard = $derived(bank.settings.work === 'card' && !machine.card);
   const says = $derived(WORKS.find(([name]) => name === bank.settings.work)?.[2] ?? '');
 
   $effect(() => {
@@ -82,10 +79,8 @@
               {plan.unfit.length} left alone: {plan.unfit.slice(0, 3).join(' ')}
             </p>{/if}
         {:else}<p class="faint">Planning…</p>{/if}
-        <Button
-          class="strong"
-          disabled={!bank.ready || awaitsCard}
-          onclick={() => void messages.attempt(() => bank.begin())}>Begin</Button
+        <Button class="strong" disabled={!bank.ready} onclick={() => void messages.attempt(() => bank.begin())}
+          >Begin</Button
         >
       </div>
       <BankRuns />

@@ -5,6 +5,7 @@ import type { components } from '../api/schema.gen';
 import { underWay } from '../state/jobs.svelte';
 import { messages } from '../state/messages.svelte';
 import { freshId } from '../state/window';
+import type { Machine } from '../machine/machine.svelte';
 import type { Workbench } from '../state/workbench.svelte';
 import { shownColumns, type Row } from './table';
 
@@ -37,7 +38,10 @@ export const NOTES: Record<WorkName, readonly ('keys' | 'velocities' | 'lengths'
 const SOON_MS = 100;
 
 export class BankWork {
-  constructor(private readonly bench: Workbench) {}
+  constructor(
+    private readonly bench: Workbench,
+    private readonly machine: Pick<Machine, 'card'>
+  ) {}
 
   /** The patches that were chosen, and what they are called together. */
   ids: string[] = $state.raw([]);
@@ -69,11 +73,16 @@ export class BankWork {
   readonly ready: boolean = $derived.by(() => this.current && Boolean(this.plan?.pieces) && !this.trouble);
   readonly columns: string[] = $derived(shownColumns(this.rows));
 
+  /** The card of the machine that is chosen; none while another is fetched, so that nothing begins on the one before. */
+  private get card(): Record<string, unknown> | null {
+    return this.machine.card as Record<string, unknown> | null;
+  }
+
   private get body(): BankRequest {
     return {
       ids: this.ids,
       name: this.name,
-      settings: this.settings,
+      settings: this.settings.work === 'card' ? { ...this.settings, card: this.card } : this.settings,
       notes: this.notes,
       ...(this.against ? { against: this.against } : {})
     };

@@ -1,53 +1,76 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Workbench } from '../state/workbench.svelte';
+import type { Card } from '../machine/card';
 import { BankWork, type Plan } from './bank.svelte';
 
-/** Plans that were asked for and are not answered yet: the work of each, and its answer. */
-const asked = vi.hoisted(() => [] as { work: string; answer: (plan: Plan) => void }[]);
+/** Plans that were asked for and are not answered yet. */
+interface Asked {
+  settings: { work: string; card?: unknown };
+  answer: (plan: Plan) => void;
+}
+const asked = vi.hoisted(() => [] as Asked[]);
 vi.mock('../api/api', () => ({
   api: {
-    POST: (_: string, { body }: { body: { settings: { work: string } } }) =>
-      new Promise((answer) => asked.push({ work: body.settings.work, answer }))
+    POST: (_: string, { body }: { body: Pick<Asked, 'settings'> }) =>
+      new Promise((answer) => asked.push({ settings: body.settings, answer }))
   },
   unwrap: (answer: unknown) => answer
 }));
 const planned = (pieces: number): Plan => ({ patches: 1, pieces, sound_s: 1, work_s: 1, file_bytes: 0, unfit: [] });
 
+const machine: { card: Card | null } = { card: null };
+
+/** Returns work that is chosen and planned, of so many pieces. */
+async function chosen(pieces: number): Promise<BankWork> {
+  const work = new BankWork({ jobs: { all: [] } } as unknown as Workbench, machine);
+  work.choose(['one'], 'Quay');
+  await answered(pieces);
+  return work;
+}
+
+/** Lets the plan that is asked for be answered; returns what was asked. */
+async function answered(pieces: number): Promise<Asked['settings']> {
+  await vi.runAllTimersAsync();
+  const { settings, answer } = asked.shift()!;
+  answer(planned(pieces));
+  await vi.advanceTimersByTimeAsync(0);
+  return settings;
+}
+
 describe('a plan', () => {
   beforeEach(() => {
     asked.length = 0;
+    machine.card = null;
     vi.useFakeTimers();
     return () => vi.useRealTimers();
   });
 
   it('lets begin what it is of, and nothing that was chosen since', async () => {
-    const work = new BankWork({ jobs: { all: [] } } as unknown as Workbench);
-    work.choose(['one'], 'Quay');
-    await vi.runAllTimersAsync();
-    asked[0]!.answer(planned(6));
-    await vi.runAllTimersAsync();
+    const work = await chosen(6);
     expect(work.ready).toBe(true);
-    work.set({ work: 'card' });
+    work.set({ work: 'check' });
     expect([work.plan?.pieces, work.ready]).toEqual([6, false]);
     await vi.runAllTimersAsync();
-    expect([asked[1]!.work, work.ready]).toEqual(['card', false]);
     // Another is chosen before the answer is there.
     work.set({ work: 'sweep' });
-    asked[1]!.answer(planned(7));
-    await vi.advanceTimersByTimeAsync(0);
+    expect((await answered(7)).work).toBe('check');
     expect(work.ready).toBe(false);
-    await vi.runAllTimersAsync();
-    asked[2]!.answer(planned(8));
-    await vi.runAllTimersAsync();
+    expect((await answered(8)).work).toBe('sweep');
     expect([work.plan?.pieces, work.ready]).toEqual([8, true]);
   });
 
   it('of no piece lets nothing begin', async () => {
-    const work = new BankWork({ jobs: { all: [] } } as unknown as Workbench);
-    work.choose(['one'], 'Quay');
-    await vi.runAllTimersAsync();
-    asked[0]!.answer(planned(0));
-    await vi.runAllTimersAsync();
+    expect((await chosen(0)).ready).toBe(false);
+  });
+
+  it('is of the card that is chosen as it is asked for', async () => {
+    const work = await chosen(6);
+    work.set({ work: 'card' });
+    machine.card = { name: 'Small Staithe' };
+    expect((await answered(6)).card).toEqual(machine.card);
+    machine.card = null;
+    work.planSoon();
     expect(work.ready).toBe(false);
+    expect((await answered(6)).card).toBeNull();
   });
 });

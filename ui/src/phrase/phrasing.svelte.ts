@@ -97,16 +97,19 @@ export class Phrasing {
     if (id === null) {
       this.asked++;
       this.phrase = null;
-    } else await this.load(id, 0);
+    } else if (!(await this.load(id, 0))) return;
     this.remember();
     this.changed();
   }
 
-  private async load(id: string, voice: number): Promise<void> {
+  /** Plays under a kept phrase; tells whether nothing else was asked for meanwhile. */
+  private async load(id: string, voice: number): Promise<boolean> {
     const mine = ++this.asked;
     const path = { document_id: id };
     const kept = await unwrap(api.GET('/api/phrases/{document_id}', { params: { path } }));
-    if (mine === this.asked) await this.show(kept, voice);
+    if (mine !== this.asked) return false;
+    await this.show(kept, voice);
+    return true;
   }
 
   private async show(kept: Kept, voice = 0): Promise<void> {
@@ -127,8 +130,7 @@ export class Phrasing {
       return;
     }
     this.drafts.dropMine();
-    await this.load(id, this.voice);
-    this.changed();
+    if (await this.load(id, this.voice)) this.changed();
   }
 
   /** Keeps a new phrase and plays the patch under it. */
