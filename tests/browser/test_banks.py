@@ -82,11 +82,20 @@ class Banks(BrowserCase):
             self.view().get_by_role("link", name="CSV").click()
         rows = list(csv.DictReader(io.StringIO(Path(download.value.path()).read_text())))
         self.assertEqual(len(rows), 12)
+        # The one that is open meanwhile goes on from what was written into it.
+        table.get_by_role("button", name="Quay 3").first.click()
+        expect(self.name_field).to_have_value("Quay 3")
+        self.page.get_by_role("tab", name="Bank").click()
         self.view().get_by_role("button", name="Write the gains").click()
         expect(self.page.get_by_role("status").filter(has_text="have their gain")).to_contain_text("6 patches")
-        of = check_patch(DocumentStore(self.served.engine, PATCHES).get(self.id_of("Quay 3")).document)
+        self.type_into("Name of the patch", "Quay 3 at night")
+        self.kept()
+        expect(self.page.get_by_text("Two windows")).to_have_count(0)
+        of = check_patch(DocumentStore(self.served.engine, PATCHES).get(self.id_of("Quay 3 at night")).document)
         now = render(of.with_note(velocity=118.0), RATE)
         self.assertAlmostEqual(loudness(now.samples, now.rate), -24.0, delta=0.1)
+        self.type_into("Name of the patch", "Quay 3")
+        self.kept()
 
     def id_of(self, name: str) -> uuid.UUID:
         return next(head.id for head in DocumentStore(self.served.engine, PATCHES).heads(name) if head.name == name)

@@ -123,6 +123,34 @@ class Late(BrowserCase):
         expect(self.page).to_have_title(re.compile("^Lantern Hum"))
         self.assertTrue(self.page.url.endswith(str(heads["Lantern Hum"])))
 
+    def test_a_version_lands_in_its_own_patch_though_another_was_asked_for_meanwhile(self) -> None:
+        here = self.page.url
+        self.type_into("Amount of swell on cutoff", "20st")
+        self.page.keyboard.press("Control+s")
+        expect(self.status).to_have_text(re.compile(r"^saved"))
+        number = re.search(r"\d+", self.status.inner_text())
+        self.type_into("Amount of swell on cutoff", "10st")
+        self.kept()
+        held: list[Route] = []
+        self.page.route(re.compile(r"/revisions/\d+$"), lambda route: held.append(route))
+        self.status.click()
+        self.page.get_by_role("button", name=f"Go back to version {number and number[0]}").click()
+        self.eventually(lambda: bool(held), lambda: "the version was not asked for")
+        self.page.get_by_role("button", name="Patches", exact=True).click()
+        library = self.page.get_by_role("group", name="Library")
+        library.get_by_role("button", name="Lantern Hum", exact=True).click()
+        self.painted(self.page)
+        held[0].continue_()
+        expect(self.name_field).to_have_value("Lantern Hum")
+        self.assertEqual(document_of(self.page)["name"], "Lantern Hum")
+        expect(self.page.get_by_role("button", name=re.compile("^Undo"))).to_be_disabled()
+        self.page.goto(here)
+        self.page.reload()
+        self.settle()
+        self.kept()
+        amounts = {r["source"]: r["amount"] for r in document_of(self.page)["routes"] if r["destination"] == "cutoff"}
+        self.assertEqual(amounts["swell"], 20)
+
     def test_a_drag_of_saves_and_edits_is_no_other_window(self) -> None:
         for amount in range(20, 26):
             self.type_into("Amount of swell on cutoff", f"{amount}st")

@@ -35,7 +35,10 @@ class Practice(BrowserCase):
         title = next(title for title, name in _KINDS.items() if name == kind)
         self.view.get_by_role("button", name=re.compile(f"^{title}, level {level}")).focus()
         self.page.keyboard.press("Enter")
-        expect(self.view.get_by_role("region", name="Task")).to_contain_text(f"{title}, level {level}")
+        task = self.view.get_by_role("region", name="Task")
+        expect(task).to_contain_text(f"{title}, level {level}")
+        # One of the same kind and level may have stood there before.
+        expect(task).to_have_attribute("aria-busy", "false")
         return made(kind, level, seed)
 
     def answered(self, whole: Made) -> None:

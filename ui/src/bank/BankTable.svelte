@@ -2,7 +2,7 @@
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import TextField from '../common/TextField.svelte';
-  import { api, unwrap } from '../api/api';
+  import { writeGains } from '../state/library';
   import { then } from '../library/shelf-now';
   import { underWay } from '../state/jobs.svelte';
   import { messages } from '../state/messages.svelte';
@@ -33,7 +33,7 @@
   /** Opens the patch of a row, at the note that the row is of. */
   function open(row: Row): void {
     then(async () => {
-      await workbench.open(patchOf(row));
+      if (!(await workbench.open(patchOf(row)))) return;
       if (typeof row['key'] === 'number' || typeof row['velocity'] === 'number') {
         const at = [
           row['key'] == null ? '' : `key ${cell(row['key'])}`,
@@ -56,9 +56,8 @@
     bank.showing = null;
     workbench.showFinding(finding);
   });
-  async function writeGains(): Promise<void> {
-    const { changed } = await unwrap(api.POST('/api/library/levels/write', { body: { gains } }));
-    messages.say(`${changed.length} patches have their gain now; each has the version before it.`);
+  async function write(): Promise<void> {
+    messages.say(`${await writeGains(gains)} patches have their gain now; each has the version before it.`);
   }
 </script>
 
@@ -92,7 +91,7 @@
       />
       <span class="count">{rows.length}{rows.length < bank.rowsOf ? ` of ${bank.rowsOf}` : ''} rows</span>
       {#if Object.keys(gains).length}
-        <Button onclick={() => void messages.attempt(writeGains)} data-hint="Each patch made so much louder or softer"
+        <Button onclick={() => void messages.attempt(write)} data-hint="Each patch made so much louder or softer"
           >Write the gains</Button
         >
       {/if}

@@ -3,6 +3,7 @@ import { SvelteMap } from 'svelte/reactivity';
 import { api, unwrap, type Job } from '../api/api';
 import type { components } from '../api/schema.gen';
 import { underWay } from '../state/jobs.svelte';
+import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
 import { freshId } from '../state/window';
 import type { Machine } from '../machine/machine.svelte';
@@ -66,7 +67,7 @@ export class BankWork {
   readonly left = new SvelteMap<string, number | null>();
   private readonly followed = new Set<string>();
   private timer: ReturnType<typeof setTimeout> | undefined;
-  private asked = 0;
+  private readonly asked = new Latest();
 
   readonly runs: Job[] = $derived.by(() => this.bench.jobs.all.filter((job) => job.kind === 'bank'));
   readonly job: Job | undefined = $derived.by(() => this.runs.find((job) => job.id === this.run));
@@ -106,21 +107,20 @@ export class BankWork {
 
   planSoon(): void {
     this.current = false;
-    this.asked++;
+    this.asked.ask();
     clearTimeout(this.timer);
     this.timer = setTimeout(() => void this.plans(), SOON_MS);
   }
 
   /** Asks what would be done; an answer that comes after a newer question is let go. */
   private async plans(): Promise<void> {
-    const mine = ++this.asked;
+    const isLast = this.asked.ask();
     if (!this.ids.length) return void ((this.plan = null), (this.trouble = ''));
     try {
       const plan = await unwrap(api.POST('/api/bank/plan', { body: this.body }));
-      if (mine === this.asked) [this.plan, this.trouble, this.current] = [plan, '', true];
+      if (isLast()) [this.plan, this.trouble, this.current] = [plan, '', true];
     } catch (error) {
-      if (mine === this.asked)
-        [this.plan, this.trouble] = [null, error instanceof Error ? error.message : String(error)];
+      if (isLast()) [this.plan, this.trouble] = [null, error instanceof Error ? error.message : String(error)];
     }
   }
 

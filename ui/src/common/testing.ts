@@ -25,3 +25,42 @@ export function awaited<T>(): { promise: Promise<T>; keep: (value: T) => void; f
   });
   return { promise, keep, fail };
 }
+
+interface Asked {
+  readonly path: string;
+  readonly given: unknown;
+  readonly keep: (answer: unknown) => void;
+}
+
+/** A server that answers when it is told to, in any order. */
+export class Unhurried {
+  private asked: Asked[] = [];
+
+  /** Stands in for every method of the client. */
+  readonly api = new Proxy(
+    {},
+    {
+      get:
+        () =>
+        (path: string, given: unknown = {}): Promise<unknown> => {
+          const { promise, keep } = awaited<unknown>();
+          this.asked.push({ path, given, keep });
+          return promise;
+        }
+    }
+  );
+
+  /** How many questions wait for an answer. */
+  get waiting(): number {
+    return this.asked.length;
+  }
+
+  /** Answers the question that waits, of those whose path and contents hold a text, and lets what hangs on it go on. */
+  async answer(about: string, answer: unknown): Promise<void> {
+    const found = this.asked.find(({ path, given }) => `${path} ${JSON.stringify(given)}`.includes(about));
+    if (!found) throw new Error(`nobody asked for ${about}, but for ${this.asked.map(({ path }) => path).join(', ')}`);
+    this.asked = this.asked.filter((one) => one !== found);
+    found.keep(answer);
+    await new Promise((resolve) => setTimeout(resolve));
+  }
+}

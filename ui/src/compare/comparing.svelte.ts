@@ -135,7 +135,8 @@ export class Comparing {
       this.trouble = '';
       performance.mark('jorvik:compared');
     } catch (error) {
-      if (!(error instanceof DOMException)) this.trouble = error instanceof Error ? error.message : String(error);
+      if (mine === this.abort && !(error instanceof DOMException))
+        this.trouble = error instanceof Error ? error.message : String(error);
     }
     if (mine === this.abort) this.busy = false;
   }

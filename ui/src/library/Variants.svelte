@@ -15,6 +15,7 @@
     type PatchLevel
   } from '../state/library';
   import { comparing } from '../compare/comparing-now';
+  import { Latest } from '../state/latest';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import Difference from './Difference.svelte';
@@ -30,13 +31,22 @@
   const here = $derived(workbench.drafts.head?.id ?? '');
   const level = $derived(new Map(levels.map((one) => [one.id, one])));
 
+  const asked = new Latest();
   async function look(): Promise<void> {
-    members = await family();
+    const isLast = asked.ask();
+    const found = await family();
+    if (isLast()) members = found;
   }
   $effect(() => {
     void here;
     void messages.attempt(look);
   });
+  /** Makes all of them as loud as the quietest. */
+  async function alike(): Promise<void> {
+    const count = await writeGains(Object.fromEntries(levels.map(({ id, gain_db }) => [id, gain_db])));
+    messages.say(`${count} made as loud as the quietest; what each was is kept among its versions.`);
+    levels = await levelsOf(members.map((one) => one.id));
+  }
 
   /** The members in the order of a tree, each with how deep it stands. */
   const tree = $derived.by(() => {
@@ -63,7 +73,7 @@
     onopened();
   }
   async function ghost(head: Head): Promise<void> {
-    workbench.tracing.hold(head.name, await patchOf(head.id));
+    await workbench.settling(patchOf(head.id).then((patch) => workbench.tracing.hold(head.name, patch)));
     onopened();
   }
   async function own(head: Head): Promise<void> {
@@ -113,7 +123,7 @@
                   data-hint="Only {partName(part)}, as it is there"
                   onclick={() =>
                     void messages.attempt(async () => {
-                      takeOver(await patchOf(head.id), part, head.name);
+                      await takeOver(() => patchOf(head.id), part, head.name);
                       onopened();
                     })}>only {partName(part)}</Button
                 >
@@ -140,13 +150,7 @@
         >How loud is each?</Button
       >
       {#if levels.length}
-        <Button
-          onclick={() =>
-            void messages.attempt(async () => {
-              await writeGains(levels);
-              levels = await levelsOf(members.map((one) => one.id));
-            })}>Make all as loud as the quietest</Button
-        >
+        <Button onclick={() => void messages.attempt(alike)}>Make all as loud as the quietest</Button>
       {/if}
     </p>
   {/if}

@@ -25,7 +25,8 @@
   }
   async function ghost(number: number): Promise<void> {
     open = false;
-    workbench.tracing.hold(`version ${number}`, await revisionPatch(number));
+    const held = revisionPatch(number).then((patch) => workbench.tracing.hold(`version ${number}`, patch));
+    await workbench.settling(held);
   }
 
   function back(number: number): void {

@@ -3,6 +3,7 @@ import { api, unwrap } from '../api/api';
 import { taking } from '../live/playing-live';
 import { machine } from '../machine/machine-now';
 import { matching } from '../match/matching-now';
+import { Latest } from '../state/latest';
 import { workbench } from '../state/workbench.svelte';
 import type { LibraryHead } from './shelf.svelte';
 
@@ -33,10 +34,14 @@ const OPENS: Record<string, (id: string) => Promise<string>> = {
   }
 };
 
-/** Opens what was found, and goes to where it stands. */
+const asked = new Latest();
+
+/** Opens what was found, and goes to where it stands; where something else was asked for meanwhile, to that. */
 export async function opened(head: Pick<LibraryHead, 'id' | 'kind'>): Promise<void> {
   const open = OPENS[head.kind];
   if (!open) return;
-  workbench.view = await open(head.id);
+  const isLast = asked.ask();
+  const view = await open(head.id);
+  if (isLast()) workbench.view = view;
   await unwrap(api.POST('/api/library/used/{document_id}', { params: { path: { document_id: head.id } } }));
 }

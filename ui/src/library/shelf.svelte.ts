@@ -4,6 +4,7 @@ import { api, Refused, unwrap } from '../api/api';
 import { cut } from '../common/text';
 import type { components } from '../api/schema.gen';
 import { made, saveFile, stemOf } from '../state/files';
+import { Latest } from '../state/latest';
 import { newPatch, remove as removePatch } from '../state/library';
 import { messages } from '../state/messages.svelte';
 import { workbench } from '../state/workbench.svelte';
@@ -73,7 +74,8 @@ export class Shelf {
   /** What came in last, where not all of it was kept. */
   brought: Brought[] = $state.raw([]);
   loading = $state(true);
-  private asked = 0;
+  private readonly asked = new Latest();
+  private readonly stood = new Latest();
 
   private get query() {
     const { search, kind, bank, tag, key, least, most, ...rest } = this.wanted;
@@ -91,20 +93,20 @@ export class Shelf {
 
   /** Asks for what is wanted now; an answer that comes after a newer question is let go. */
   async look(more = false): Promise<void> {
-    const mine = ++this.asked;
+    const isLast = this.asked.ask();
     const offset = more ? this.heads.length : 0;
     const page = await unwrap(api.GET('/api/library', { params: { query: { ...this.query, limit: PAGE, offset } } }));
-    if (mine !== this.asked) return;
+    if (!isLast()) return;
     this.heads = more ? [...this.heads, ...page.heads] : page.heads;
     this.total = page.total;
     this.loading = false;
-    await this.draw(mine);
+    await this.draw(isLast);
   }
 
   /** Has pictures made of the patches that have none of their present state, some at a time. */
-  private async draw(mine: number): Promise<void> {
+  private async draw(isLast: () => boolean): Promise<void> {
     const lacking = this.heads.filter((head) => head.kind === 'patch' && !head.picture).map((head) => head.id);
-    for (let at = 0; at < lacking.length && mine === this.asked; at += PICTURES) {
+    for (let at = 0; at < lacking.length && isLast(); at += PICTURES) {
       const ids = lacking.slice(at, at + PICTURES);
       const drawn = await unwrap(api.POST('/api/library/pictures', { body: { ids } }));
       for (const [id, picture] of Object.entries(drawn)) this.pictures.set(id, picture as LibraryHead['picture']);
@@ -112,10 +114,12 @@ export class Shelf {
   }
 
   async aside(): Promise<void> {
-    [this.banks, this.tags] = await Promise.all([
+    const isLast = this.stood.ask();
+    const [banks, tags] = await Promise.all([
       unwrap(api.GET('/api/banks')),
       unwrap(api.GET('/api/library/tags')) as Promise<Record<string, number>>
     ]);
+    if (isLast()) [this.banks, this.tags] = [banks, tags];
   }
 
   pictureOf(head: LibraryHead): LibraryHead['picture'] {
@@ -133,7 +137,7 @@ export class Shelf {
     if (here && ids.includes(here)) await workbench.drafts.flush();
     const { changed } = await unwrap(api.POST('/api/library/acts', { body: { ids, act, tag: '', ...more } }));
     // A tag stands in the document: the open one is shown as it is now.
-    if (here && act.endsWith('tag') && changed.includes(here)) await workbench.open(here);
+    if (act.endsWith('tag') && changed.includes(workbench.id)) await workbench.reread();
     if (act === 'tag' || act === 'untag') for (const id of changed) this.pictures.delete(id);
     await Promise.all([this.look(), this.aside()]);
     if (act === 'delete') this.chosen.clear();
@@ -174,13 +178,15 @@ export class Shelf {
 
   /** Chooses everything that is found, however much of it is shown. */
   async chooseAll(): Promise<void> {
+    const isSame = this.asked.since();
     const ids = await unwrap(api.GET('/api/library/ids', { params: { query: this.query } }));
-    for (const id of ids) this.chosen.add(id);
+    if (isSame()) for (const id of ids) this.chosen.add(id);
   }
 
   async makeBank(name: string): Promise<void> {
+    const inside = [...this.chosen];
     const bank = await unwrap(api.POST('/api/banks', { body: { name } }));
-    if (this.chosen.size) await this.act('put in bank', { bank: bank.id }, [...this.chosen], `# put in ${name}.`);
+    if (inside.length) await this.act('put in bank', { bank: bank.id }, inside, `# put in ${name}.`);
     await this.aside();
   }
 

@@ -1,5 +1,6 @@
 /** Takes: recorded pass after pass, kept whatever becomes of server, store and page, opened as phrases, joined. */
 import { api, asBody, Refused, unwrap, type Head, type Kept, type Patch, type Phrase } from '../api/api';
+import { Latest } from '../state/latest';
 import { enter } from '../state/logging';
 import { messages } from '../state/messages.svelte';
 import { freshId, livingWindows, windowId } from '../state/window';
@@ -36,7 +37,7 @@ export interface Stage {
   readonly phrasing: {
     readonly phrase: Phrase | null;
     readonly heads: Head[];
-    takeUp(kept: Kept): Promise<void>;
+    takeUp(make: () => Promise<Kept>): Promise<void>;
   };
 }
 
@@ -53,6 +54,7 @@ export class Taking {
   write: Write = $state('touch');
   /** What is to be printed: takes, or where there are none the patch as it stands; nothing while nobody asks. */
   printing: readonly Head[] | null = $state.raw(null);
+  private readonly listed = new Latest();
   private pass = 0;
   private laidAt = 0;
   /** Takes that are being sent. */
@@ -68,8 +70,10 @@ export class Taking {
 
   /** Reads which takes there are of the open patch, and sends on what waits in this browser. */
   async refresh(): Promise<void> {
+    const isLast = this.listed.ask();
     const query = { search: this.of.id };
-    this.heads = this.of.id ? await unwrap(api.GET('/api/takes', { params: { query } })) : [];
+    const heads = this.of.id ? await unwrap(api.GET('/api/takes', { params: { query } })) : [];
+    if (isLast()) this.heads = heads;
     void this.sendOn();
   }
 
@@ -242,15 +246,15 @@ export class Taking {
 
   /** Plays the patch under the phrase of a take. */
   async open(id: string): Promise<void> {
-    await this.of.phrasing.takeUp(await this.phraseOf(id));
+    await this.of.phrasing.takeUp(() => this.phraseOf(id));
   }
 
   async join(ids: readonly string[], bars: readonly number[]): Promise<void> {
-    const takes = await Promise.all(ids.map(async (id) => asBody(await this.take(id))));
-    const { phrase } = await unwrap(api.POST('/api/take/join', { body: { takes, bars: [...bars] } }));
-    await this.of.phrasing.takeUp(
-      await unwrap(api.POST('/api/phrases', { body: { document: phrase, write: freshId() } }))
-    );
+    await this.of.phrasing.takeUp(async () => {
+      const takes = await Promise.all(ids.map(async (id) => asBody(await this.take(id))));
+      const { phrase } = await unwrap(api.POST('/api/take/join', { body: { takes, bars: [...bars] } }));
+      return unwrap(api.POST('/api/phrases', { body: { document: phrase, write: freshId() } }));
+    });
   }
 
   async rename(id: string, name: string): Promise<void> {

@@ -1,6 +1,7 @@
 /** What the logbook shows: entries of a day or of all, of one patch or of any, and what is said of them. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
+import { Latest } from '../state/latest';
 import { workbench } from '../state/workbench.svelte';
 
 export type Entry = components['schemas']['Entry'];
@@ -19,7 +20,9 @@ export class Book {
   days: Day[] = $state.raw([]);
   more = $state(false);
   loading = $state(true);
-  private asked = 0;
+  private readonly asked = new Latest();
+  /** What was said of entries: a page that was asked for before does not know of it. */
+  private readonly told = new Latest();
   private again: ReturnType<typeof setTimeout> | undefined;
 
   get query() {
@@ -33,7 +36,8 @@ export class Book {
   }
 
   async look(further = false): Promise<void> {
-    const mine = ++this.asked;
+    const isLast = this.asked.ask();
+    const knows = this.told.since();
     clearTimeout(this.again);
     const offset = further ? this.entries.length : 0;
     const { day: _, ...anyDay } = { day: '', ...this.query };
@@ -41,7 +45,8 @@ export class Book {
       unwrap(api.GET('/api/log', { params: { query: { ...this.query, limit: PAGE, offset } } })),
       unwrap(api.GET('/api/log/days', { params: { query: anyDay } }))
     ]);
-    if (mine !== this.asked) return;
+    if (!isLast()) return;
+    if (!knows()) return this.look(further);
     this.entries = further ? [...this.entries, ...page] : page;
     this.days = days;
     this.more = page.length === PAGE;
@@ -54,6 +59,7 @@ export class Book {
   async say(entry: Entry, said: { why?: string; marked?: boolean }): Promise<void> {
     const path = { entry_id: entry.id };
     const kept = await unwrap(api.PUT('/api/log/{entry_id}', { params: { path }, body: said }));
+    this.told.ask();
     this.entries = this.entries.map((one) => (one.id === kept.id ? kept : one));
   }
 
@@ -73,9 +79,9 @@ export class Book {
     if (!there) {
       const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), reason: '' } }));
       await workbench.refreshHeads();
-      await workbench.open(kept.id);
+      if (!(await workbench.open(kept.id))) return;
     } else {
-      if (!here && entry.document_id) await workbench.open(entry.document_id);
+      if (!here && entry.document_id && !(await workbench.open(entry.document_id))) return;
       workbench.edit(`back to ${new Date(entry.at).toLocaleString('en-GB')}`, patch);
     }
     workbench.view = 'note';

@@ -1,6 +1,7 @@
 /** A patch on a machine card: which card, what the machine makes of it, and what its panel says. */
 import { api, asBody, unwrap, type Head, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
+import { Latest } from '../state/latest';
 import { freshId } from '../state/window';
 import { EMPTY_CARD, type Card } from './card';
 import type { Workbench } from '../state/workbench.svelte';
@@ -17,29 +18,31 @@ export class Machine {
   /** What is typed of a panel, by control; empty where the patch leads. */
   figures: Record<string, string> = $state.raw({});
   trouble = $state('');
-  private asked = 0;
+  private readonly asked = new Latest();
+  private readonly listed = new Latest();
   private sequence = 0;
   /** Writes go one after the other, each after what the one before came to. */
   private writing: Promise<void> = Promise.resolve();
 
-  constructor(
-    private readonly bench: Pick<Workbench, 'patch' | 'tracing' | 'show' | 'settled' | 'drafts' | 'refreshHeads'>
-  ) {}
+  constructor(private readonly bench: Pick<Workbench, 'patch' | 'tracing' | 'bring' | 'refreshHeads'>) {}
 
   async refresh(): Promise<void> {
-    this.heads = await unwrap(api.GET('/api/cards'));
+    const isLast = this.listed.ask();
+    const heads = await unwrap(api.GET('/api/cards'));
+    if (!isLast()) return;
+    this.heads = heads;
     const wanted = this.heads.find((head) => head.id === this.id) ?? this.heads[0];
     if (!this.card && wanted) await this.choose(wanted.id);
   }
 
   async choose(id: string): Promise<void> {
-    const mine = ++this.asked;
+    const isLast = this.asked.ask();
     this.id = id;
     // What is said of one card is not said of another.
     this.card = this.found = null;
     this.assigned = this.figures = {};
     const kept = await unwrap(api.GET('/api/cards/{document_id}', { params: { path: { document_id: id } } }));
-    if (mine !== this.asked) return;
+    if (!isLast()) return;
     this.card = kept.document as unknown as Card;
     this.sequence = kept.sequence;
     await this.look();
@@ -48,15 +51,15 @@ export class Machine {
   async look(): Promise<void> {
     const { patch } = this.bench;
     if (!patch || !this.card) return;
-    const mine = ++this.asked;
+    const isLast = this.asked.ask();
     const known = new Set((patch.modules ?? []).map((module) => module.id));
     const assigned = Object.fromEntries(Object.entries(this.assigned).filter(([module]) => known.has(module)));
     const body = { document: asBody(patch), card: this.card as unknown as Record<string, unknown>, assigned };
     try {
       const found = await unwrap(api.POST('/api/card/patch', { body }));
-      if (mine === this.asked) [this.found, this.trouble] = [found, ''];
+      if (isLast()) [this.found, this.trouble] = [found, ''];
     } catch (error) {
-      if (mine === this.asked) this.trouble = error instanceof Error ? error.message : String(error);
+      if (isLast()) this.trouble = error instanceof Error ? error.message : String(error);
     }
   }
 
@@ -87,8 +90,8 @@ export class Machine {
   async make(): Promise<void> {
     const body = { document: EMPTY_CARD as Record<string, unknown>, write: freshId(), reason: '' };
     const kept = await unwrap(api.POST('/api/cards', { body }));
-    this.heads = await unwrap(api.GET('/api/cards'));
     await this.choose(kept.id);
+    await this.refresh();
   }
 
   give(module: string, source: string): void {
@@ -105,11 +108,12 @@ export class Machine {
   /** Keeps the patch that the panel makes as it was typed, and opens it. */
   async fromPanel(): Promise<void> {
     const card = this.card as unknown as Record<string, unknown>;
-    const { document } = await unwrap(api.POST('/api/card/panel', { body: { card, figures: this.figures } }));
-    await this.bench.settled();
-    await this.bench.drafts.flush();
-    const kept = await unwrap(api.POST('/api/patches', { body: { document, write: freshId(), reason: '' } }));
-    await this.bench.refreshHeads();
-    await this.bench.show(kept);
+    const { figures } = this;
+    await this.bench.bring(async () => {
+      const { document } = await unwrap(api.POST('/api/card/panel', { body: { card, figures } }));
+      const kept = await unwrap(api.POST('/api/patches', { body: { document, write: freshId(), reason: '' } }));
+      await this.bench.refreshHeads();
+      return kept;
+    });
   }
 }

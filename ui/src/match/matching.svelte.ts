@@ -3,6 +3,7 @@ import { api, asBody, unwrap, type Head, type Job, type Patch } from '../api/api
 import { cut } from '../common/text';
 import { base64Of } from '../state/files';
 import { underWay } from '../state/jobs.svelte';
+import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
 import { freshId } from '../state/window';
@@ -68,6 +69,9 @@ export class Matching {
   /** The one that is matched, by its identity in the store. */
   recording = $state('');
   private shownOf = '';
+  /** What is shown: what comes after a newer question is let go. */
+  private readonly asked = new Latest();
+  private readonly listed = new Latest();
 
   constructor(
     private readonly bench: Workbench,
@@ -77,17 +81,28 @@ export class Matching {
   readonly running: Job | undefined = $derived.by(() =>
     this.bench.jobs.all.find((job) => job.id === this.job && underWay(job))
   );
-  /** Shows what was matched last with the open patch. */
+  /** Shows what was matched last with the open patch, and goes on with what is being matched. */
   async show(): Promise<void> {
-    if (this.shownOf === this.bench.id || this.running) return;
+    if (this.shownOf === this.bench.id) return;
+    const isLast = this.begin();
+    await this.refresh();
+    const { id, jobs } = this.bench;
+    const mine = jobs.all.filter(({ kind, facts }) => kind === 'match' && facts['patch'] === id);
+    const running = mine.find(underWay);
+    const last = mine.find((job) => job.state === 'done');
+    if (!isLast()) return;
+    if (running) {
+      this.job = running.id;
+      jobs.listen(running.id, ...this.listening(isLast));
+    } else if (last) await this.take(last, isLast);
+  }
+
+  /** Clears what is shown, for something else of the open patch. */
+  private begin(): () => boolean {
     this.shownOf = this.bench.id;
     this.match = this.found = this.blind = null;
-    this.trouble = '';
-    await this.refresh();
-    const last = this.bench.jobs.all.find(
-      ({ kind, state, facts }) => kind === 'match' && state === 'done' && facts['patch'] === this.bench.id
-    );
-    if (last) await this.take(last);
+    this.job = this.trouble = '';
+    return this.asked.ask();
   }
 
   /** Reads a file, and brings a patch near to what is in it. */
@@ -96,18 +111,20 @@ export class Matching {
       throw new Error(
         `${file.name}: found ${(file.size / 1e6).toFixed(1)} MB; it must be ${MOST_BYTES / 1e6} MB at most: a shorter stretch, or FLAC.`
       );
-    this.match = this.found = this.blind = null;
+    const isLast = this.begin();
     const name = cut(file.name.replace(/\.[^.]*$/, ''), 120);
     const packed = await unwrap(api.POST('/api/match/recording', { body: { data: await base64Of(file), name } }));
     if (packed.remarks.length > 0) messages.say(packed.remarks.join(' '));
     const kept = await unwrap(api.POST('/api/recordings', { body: { document: packed.document, write: freshId() } }));
     await this.refresh();
-    await this.choose(kept.id);
+    if (isLast()) await this.choose(kept.id);
   }
 
   /** Reads which recordings there are. */
   async refresh(): Promise<void> {
-    this.heads = await unwrap(api.GET('/api/recordings'));
+    const isLast = this.listed.ask();
+    const heads = await unwrap(api.GET('/api/recordings'));
+    if (isLast()) this.heads = heads;
   }
 
   /** Matches one of the recordings that are kept. */
@@ -129,7 +146,7 @@ export class Matching {
     const params = { path: { document_id: this.recording } };
     const name = this.heads.find((head) => head.id === this.recording)?.name ?? 'The recording';
     await unwrap(api.DELETE('/api/recordings/{document_id}', { params }));
-    this.recording = '';
+    if (this.recording === params.path.document_id) this.recording = '';
     await this.refresh();
     const back = async (): Promise<void> => {
       await unwrap(api.POST('/api/recordings/{document_id}/undelete', { params }));
@@ -141,31 +158,39 @@ export class Matching {
 
   /** Matches the same recording once more, as is said now. */
   async again(): Promise<void> {
-    const { patch } = this.bench;
-    if (!this.recording || !patch) return;
+    if (!this.recording) return;
+    const isLast = this.begin();
     const path = { document_id: this.recording };
     const recording = (await unwrap(api.GET('/api/recordings/{document_id}', { params: { path } }))).document;
-    this.match = this.found = this.blind = null;
-    this.trouble = '';
-    this.shownOf = this.bench.id;
+    const { patch } = this.bench;
+    if (!patch || !isLast()) return;
     const about = { patch: this.bench.id, sequence: this.bench.drafts.head?.sequence ?? 0 };
     const off = this.noteOff === null ? {} : { note_off_s: this.noteOff };
     const of = this.anew ? {} : { document: asBody(patch) };
     const request = { kind: 'match' as const, recording, ...about, ...of, ...off };
-    this.job = await this.bench.jobs.ask(
-      request,
-      (job) => {
-        if (job.id !== this.job) return;
-        if (job.state === 'failed') this.trouble = job.said;
-        if (job.state === 'done') void messages.attempt(() => this.take(job));
-      },
-      (known) => (this.found = (known as { found: Found }).found)
-    );
+    const job = await this.bench.jobs.ask(request, ...this.listening(isLast));
+    if (isLast()) this.job = job;
   }
 
-  private async take(job: Job): Promise<void> {
-    this.match = (await this.bench.jobs.result(job.id)) as Match;
-    this.found = this.match.found;
+  /** What is done with how a match ended, and with what it knows until then, while nothing else was asked for. */
+  private listening(isLast: () => boolean): [(job: Job) => void, (known: unknown) => void] {
+    return [
+      (job) => {
+        if (!isLast()) return;
+        if (job.state === 'failed') this.trouble = job.said;
+        if (job.state === 'done') void messages.attempt(() => this.take(job, isLast));
+      },
+      (known) => {
+        if (isLast()) this.found = (known as { found: Found }).found;
+      }
+    ];
+  }
+
+  private async take(job: Job, isLast: () => boolean): Promise<void> {
+    const match = (await this.bench.jobs.result(job.id)) as Match;
+    if (!isLast()) return;
+    this.match = match;
+    this.found = match.found;
     this.isNew = Boolean(job.facts['new']);
   }
 
@@ -210,10 +235,12 @@ export class Matching {
     if (!match) return;
     const name = cut(String(match.document['name'] ?? match.name), 110);
     const body = { document: { ...match.document, name: this.isNew ? name : `${name}, matched` }, write: freshId() };
-    const kept = await unwrap(api.POST('/api/patches', { body }));
-    await this.bench.refreshHeads();
-    await this.bench.open(kept.id);
-    this.bench.view = 'note';
+    const isShown = await this.bench.bring(async () => {
+      const kept = await unwrap(api.POST('/api/patches', { body }));
+      await this.bench.refreshHeads();
+      return kept;
+    });
+    if (isShown) this.bench.view = 'note';
   }
 
   /** Holds it as the ghost behind the open patch. */

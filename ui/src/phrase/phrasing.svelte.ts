@@ -2,11 +2,16 @@
 import { api, asBody, unwrap, type Head, type Kept, type Patch, type Phrase, type PhraseNote } from '../api/api';
 import { DraftStore } from '../state/drafts.svelte';
 import { History } from '../state/history.svelte';
+import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
 import { freshId, livingWindows } from '../state/window';
+import { workedOut } from '../state/worked-out';
 import { beatS, EMPTY, hitsOf, notesOf, type FullNote, type LanePoint } from './phrase';
 
 const PREFIX = 'jorvik.phrase.';
+
+const keptOf = (id: string): Promise<Kept> =>
+  unwrap(api.GET('/api/phrases/{document_id}', { params: { path: { document_id: id } } }));
 
 /** What a request says of the phrase that a patch is played under. */
 export interface Performed {
@@ -42,8 +47,9 @@ export class Phrasing {
   take = $state(0);
 
   private patchId = '';
-  /** Counts what was asked to be played under: a phrase that comes after a newer question is let go. */
-  private asked = 0;
+  /** What was asked to be played under: a phrase that comes after a newer question is let go. */
+  private readonly asked = new Latest();
+  private readonly listed = new Latest();
   private good: Phrase | null = null;
   /** Whether the core has taken this phrase under this patch. */
   private fits = false;
@@ -70,13 +76,15 @@ export class Phrasing {
   }
 
   async refresh(): Promise<void> {
-    this.heads = await unwrap(api.GET('/api/phrases'));
+    const isLast = this.listed.ask();
+    const heads = await unwrap(api.GET('/api/phrases'));
+    if (isLast()) this.heads = heads;
   }
 
   /** Comes back to what a patch was played under last. */
   async open(patchId: string): Promise<void> {
     this.patchId = patchId;
-    this.asked++;
+    this.asked.ask();
     // A list that cannot be had now is had the next time.
     void this.drafts.flush().then(() => this.refresh().catch(() => {}));
     const { id, voice } = this.remembered();
@@ -84,7 +92,7 @@ export class Phrasing {
     this.picked = null;
     if (!id) return;
     try {
-      await this.load(id, voice);
+      await this.bring(() => keptOf(id), voice);
     } catch {
       // A phrase that is gone leaves the patch at its test note.
       this.remember();
@@ -93,21 +101,22 @@ export class Phrasing {
 
   /** Plays the patch under a phrase, or at its test note. */
   async choose(id: string | null): Promise<void> {
-    await this.drafts.flush();
     if (id === null) {
-      this.asked++;
+      const isLast = this.asked.ask();
+      await this.drafts.flush();
+      if (!isLast()) return;
       this.phrase = null;
-    } else if (!(await this.load(id, 0))) return;
+    } else if (!(await this.bring(() => keptOf(id)))) return;
     this.remember();
     this.changed();
   }
 
-  /** Plays under a kept phrase; tells whether nothing else was asked for meanwhile. */
-  private async load(id: string, voice: number): Promise<boolean> {
-    const mine = ++this.asked;
-    const path = { document_id: id };
-    const kept = await unwrap(api.GET('/api/phrases/{document_id}', { params: { path } }));
-    if (mine !== this.asked) return false;
+  /** Plays under a phrase that is fetched, or made first; tells whether nothing else was asked for meanwhile. */
+  private async bring(fetch: () => Promise<Kept>, voice = 0): Promise<boolean> {
+    const isLast = this.asked.ask();
+    await this.drafts.flush();
+    const kept = await fetch();
+    if (!isLast()) return false;
     await this.show(kept, voice);
     return true;
   }
@@ -130,22 +139,22 @@ export class Phrasing {
       return;
     }
     this.drafts.dropMine();
-    if (await this.load(id, this.voice)) this.changed();
+    if (await this.bring(() => keptOf(id), this.voice)) this.changed();
   }
 
   /** Keeps a new phrase and plays the patch under it. */
   async create(phrase: Phrase): Promise<void> {
-    await this.takeUp(await unwrap(api.POST('/api/phrases', { body: { document: asBody(phrase), write: freshId() } })));
+    await this.takeUp(() => unwrap(api.POST('/api/phrases', { body: { document: asBody(phrase), write: freshId() } })));
   }
 
-  /** Plays the patch under a phrase that was just kept. */
-  async takeUp(kept: Kept): Promise<void> {
-    this.asked++;
-    await this.drafts.flush();
-    await this.show(kept);
+  /** Plays the patch under a phrase that is made and kept first. */
+  async takeUp(make: () => Promise<Kept>): Promise<void> {
+    const isShown = await this.bring(make);
+    if (isShown) {
+      this.remember();
+      this.changed();
+    }
     await this.refresh();
-    this.remember();
-    this.changed();
   }
 
   async remove(): Promise<void> {
@@ -174,10 +183,10 @@ export class Phrasing {
 
   /** Makes a change that the server works out of the phrase as it is. */
   async work(label: string, ask: (phrase: Phrase) => Promise<{ phrase: unknown; remarks?: string[] }>): Promise<void> {
-    const from = this.phrase;
-    if (!from) return;
-    const made = await ask(from);
-    if (this.phrase === from) this.edit(label, made.phrase as Phrase);
+    const now = () => (this.phrase ? { id: this.id, document: this.phrase } : null);
+    const made = await workedOut(label, now, ask);
+    if (!made) return;
+    this.edit(label, made.phrase as Phrase);
     for (const remark of made.remarks ?? []) messages.say(remark);
   }
 

@@ -32,7 +32,7 @@
 </script>
 
 {#if view && task}
-  <section aria-label="Task">
+  <section aria-label="Task" aria-busy={practice.coming}>
     <h3>{task.title}, level {task.level}</h3>
     <p class="asks">{task.asks}</p>
     {#if task.patch && task.kind !== 'play'}

@@ -1,6 +1,7 @@
 /** Practice: the task at hand, the answer as it grows, its marks, how far one is, and pairs for one's own ear. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
+import { Latest } from '../state/latest';
 import { keepNew } from '../state/library';
 import type { Player } from '../state/player.svelte';
 import type { Workbench } from '../state/workbench.svelte';
@@ -32,7 +33,11 @@ export class Practising {
   pair: Pair | null = $state.raw(null);
   /** What was said of the last pair. */
   said = $state('');
-  private turn = 0;
+  /** Whether another task is on its way. */
+  coming = $state(false);
+  /** What was asked for: a task, to open it, its marks, a pair. What comes after a newer question is let go. */
+  private readonly asked = new Latest();
+  private readonly stood = new Latest();
 
   constructor(
     private readonly bench: Workbench,
@@ -47,15 +52,31 @@ export class Practising {
     return this.opened !== '' && this.opened === this.bench.id;
   }
 
+  private ask(): () => boolean {
+    this.coming = false;
+    return this.asked.ask();
+  }
+
   async refresh(): Promise<void> {
-    this.standing = await unwrap(api.GET('/api/practice'));
+    await this.stands(unwrap(api.GET('/api/practice')));
+  }
+
+  /** Shows how far one is, as the newest answer has it. */
+  private async stands(answer: Promise<Standing>): Promise<void> {
+    const isLast = this.stood.ask();
+    const standing = await answer;
+    if (isLast()) this.standing = standing;
   }
 
   /** Asks for a task: what comes next, of a kind, about a rule or a figure, or the same again. */
   async next(wanted: components['schemas']['NextRequest'] = {}): Promise<void> {
-    this.dimension = '';
+    const isLast = this.ask();
+    this.coming = true;
     this.player.stop();
-    const view = await unwrap(api.POST('/api/practice/next', { body: wanted }));
+    const answer = unwrap(api.POST('/api/practice/next', { body: wanted }));
+    const view = await answer.finally(() => (this.coming &&= !isLast()));
+    if (!isLast()) return;
+    this.dimension = '';
     this.view = view;
     this.values = {};
     this.lane = [];
@@ -82,10 +103,9 @@ export class Practising {
   async open(): Promise<void> {
     const { task } = this;
     if (!task?.patch) return;
-    await this.bench.settled();
-    await this.bench.drafts.flush();
-    const kept = await keepNew({ ...(task.patch as Patch), tags: [TAG] });
-    await this.bench.show(kept);
+    const isLast = this.ask();
+    const isShown = await this.bench.bring(() => keepNew({ ...(task.patch as Patch), tags: [TAG] }));
+    if (!isShown || !isLast()) return;
     this.opened = this.bench.id;
     this.bench.view = 'note';
   }
@@ -93,6 +113,7 @@ export class Practising {
   async handIn(): Promise<void> {
     const { task } = this;
     if (!task) return;
+    const isLast = this.ask();
     await this.bench.settled();
     const answer = {
       values: { ...this.values },
@@ -100,7 +121,8 @@ export class Practising {
       lane: this.lane
     };
     const { kind, level = 1, seed = 0 } = task;
-    this.marked = await unwrap(api.POST('/api/practice/mark', { body: { kind, level, seed, answer } }));
+    const marked = await unwrap(api.POST('/api/practice/mark', { body: { kind, level, seed, answer } }));
+    if (isLast()) this.marked = marked;
     await this.refresh();
   }
 
@@ -113,10 +135,10 @@ export class Practising {
   }
 
   private async nextPair(): Promise<void> {
-    const mine = ++this.turn;
+    const isLast = this.ask();
     if (!this.dimension) return;
     const pair = await unwrap(api.POST('/api/practice/pair', { body: { dimension: this.dimension } }));
-    if (mine === this.turn) this.pair = pair;
+    if (isLast()) this.pair = pair;
   }
 
   async hearPair(which: number): Promise<void> {
@@ -130,16 +152,17 @@ export class Practising {
     this.pair = null;
     const trial = { difference: pair.difference, right: which === pair.more };
     this.said = trial.right ? 'Right.' : `It was the ${pair.more === 0 ? 'first' : 'second'}.`;
-    this.standing = await unwrap(api.POST('/api/practice/trial', { body: { dimension, trial } }));
-    if (!this.standing.thresholds[dimension]?.sure) await this.nextPair();
+    const isSame = this.asked.since();
+    await this.stands(unwrap(api.POST('/api/practice/trial', { body: { dimension, trial } })));
+    if (isSame() && !this.standing?.thresholds[dimension]?.sure) await this.nextPair();
   }
 
   async forget(dimension: Dimension): Promise<void> {
-    this.standing = await unwrap(api.DELETE('/api/practice/trials/{dimension}', { params: { path: { dimension } } }));
+    await this.stands(unwrap(api.DELETE('/api/practice/trials/{dimension}', { params: { path: { dimension } } })));
   }
 
   async own(on: boolean): Promise<void> {
-    this.standing = await unwrap(api.PUT('/api/practice/own', { body: { on } }));
+    await this.stands(unwrap(api.PUT('/api/practice/own', { body: { on } })));
     // What is open is judged again, by the other ear.
     this.bench.judging.anew();
     this.bench.judging.soon();
@@ -150,6 +173,6 @@ export class Practising {
   }
 
   async readIn(document: Record<string, unknown>): Promise<void> {
-    this.standing = await unwrap(api.PUT('/api/practice/file', { body: { document } }));
+    await this.stands(unwrap(api.PUT('/api/practice/file', { body: { document } })));
   }
 }

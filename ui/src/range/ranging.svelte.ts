@@ -2,6 +2,7 @@
 import { api, asBody, unwrap, type Job, type Patch } from '../api/api';
 import { shown } from '../common/format';
 import { underWay } from '../state/jobs.svelte';
+import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
 import type { Workbench } from '../state/workbench.svelte';
@@ -41,6 +42,9 @@ export class Ranging {
   private job: string = $state('');
   private loops: Loops | null = null;
   private shownOf = '';
+  /** What is shown: what comes after a newer question is let go. */
+  private readonly asked = new Latest();
+  private readonly mapped = new Latest();
 
   /** The range at the note that is heard. */
   readonly range: Range | null = $derived(this.found?.ranges[0] ?? null);
@@ -55,14 +59,16 @@ export class Ranging {
     const now = `${this.bench.id} ${this.of}`;
     if (now === this.shownOf) return;
     this.shownOf = now;
-    this.leave();
+    const isLast = this.leave();
     const mine = this.bench.jobs.all.filter(
       ({ kind, facts }) => kind === 'sweep' && facts['patch'] === this.bench.id && facts['of'] === this.of
     );
     const last = mine.find((job) => job.state === 'done');
     const running = mine.find(underWay);
-    if (last) await this.take(last);
-    if (running) this.follow(running.id);
+    if (last) await this.take(last, isLast);
+    if (!running || !isLast()) return;
+    this.job = running.id;
+    this.bench.jobs.listen(running.id, ...this.listening(isLast));
   }
 
   /** Chooses something else to be swept. */
@@ -72,11 +78,14 @@ export class Ranging {
     void messages.attempt(() => this.show());
   }
 
-  private leave(): void {
+  /** Clears what is shown, for something else. */
+  private leave(): () => boolean {
     this.loops?.rest();
     this.loops = this.found = this.map = null;
     this.step = null;
-    this.trouble = '';
+    this.job = this.trouble = '';
+    this.mapped.ask();
+    return this.asked.ask();
   }
 
   private about(patch: Patch): { document: Record<string, unknown>; patch: string; sequence: number; of: string } {
@@ -108,7 +117,7 @@ export class Ranging {
   async sweep(): Promise<void> {
     const { patch } = this.bench;
     if (!patch) return;
-    this.leave();
+    const isLast = this.leave();
     const notes = this.playedAt;
     const request = {
       kind: 'sweep' as const,
@@ -118,36 +127,29 @@ export class Ranging {
       keep_routes: false,
       notes
     };
-    this.job = await this.bench.jobs.ask(request, ...this.listening());
-  }
-
-  /** Goes on with a sweep that an earlier page asked for. */
-  private follow(id: string): void {
-    this.job = id;
-    this.bench.jobs.listen(id, ...this.listening());
+    const job = await this.bench.jobs.ask(request, ...this.listening(isLast));
+    if (isLast()) this.job = job;
   }
 
   /** What is done with what a sweep knows, and with what it made, for as long as it is what is shown. */
-  private listening(): [(job: Job) => void, (known: unknown) => void] {
-    const of = this.shownOf;
+  private listening(isLast: () => boolean): [(job: Job) => void, (known: unknown) => void] {
     return [
-      (job) => void messages.attempt(() => this.ended(job)),
+      (job) => void messages.attempt(() => this.ended(job, isLast)),
       (known) => {
-        if (this.shownOf === of) this.found = known as Found;
+        if (isLast()) this.found = known as Found;
       }
     ];
   }
 
-  private async ended(job: Job): Promise<void> {
-    if (job.id !== this.job) return;
+  private async ended(job: Job, isLast: () => boolean): Promise<void> {
+    if (!isLast()) return;
     if (job.state === 'failed') this.trouble = job.said;
-    else if (job.state === 'done') await this.take(job);
+    else if (job.state === 'done') await this.take(job, isLast);
   }
 
-  private async take(job: Job): Promise<void> {
-    const of = this.shownOf;
+  private async take(job: Job, isLast: () => boolean): Promise<void> {
     const made = await this.bench.jobs.result(job.id);
-    if (this.shownOf !== of) return;
+    if (!isLast()) return;
     if (job.kind === 'map') {
       this.map = made as FoundMap;
       return;
@@ -220,10 +222,12 @@ export class Ranging {
     if (!patch || !this.up) return;
     this.map = null;
     this.trouble = '';
-    this.job = await this.bench.jobs.ask(
+    const isLast = this.mapped.ask();
+    const job = await this.bench.jobs.ask(
       { kind: 'map', ...this.about(patch), ...this.ends(), up: this.up, steps: 12 },
-      (job) => void messages.attempt(() => this.ended(job))
+      (job) => void messages.attempt(() => this.ended(job, isLast))
     );
+    if (isLast()) this.job = job;
   }
 
   /** Sets both controls of the map to a pair of values. */

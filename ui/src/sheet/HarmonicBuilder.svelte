@@ -3,6 +3,7 @@
   import { untrack } from 'svelte';
   import { Modal } from 'flowbite-svelte';
   import { api, asBody, unwrap } from '../api/api';
+  import { Latest } from '../state/latest';
   import { messages } from '../state/messages.svelte';
   import { addTable } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
@@ -22,17 +23,18 @@
   let chosen = $state(0);
   let seen: Seen | null = $state.raw(null);
   let own = $state('');
-  let reached = 0;
+  const asked = new Latest();
 
   const harmonics = $derived(frames[frame] ?? []);
   const wave = $derived.by(() => (seen ? floats(seen.wave) : null));
 
   async function see(harmonics: number[][] | null, table = '', position = 0): Promise<Seen | null> {
     if (!workbench.patch) return null;
-    const mine = ++reached;
+    const isLast = asked.ask();
     const body = { document: asBody(workbench.patch), harmonics, table, position };
     const found = await unwrap(api.POST('/api/harmonics', { body }));
-    if (mine === reached) seen = found;
+    if (!isLast()) return null;
+    seen = found;
     return found;
   }
 

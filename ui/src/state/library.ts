@@ -30,15 +30,11 @@ export async function keepNew(patch: Patch, parent?: string, reason = ''): Promi
 }
 
 export async function newPatch(): Promise<void> {
-  await workbench.settled();
-  await workbench.drafts.flush();
-  await workbench.show(await keepNew(EMPTY));
+  await workbench.bring(() => keepNew(EMPTY));
 }
 
 /** Begins a patch whose tone is a recorded sound: as it was, to be filtered and moved again. */
 export async function newFromRecording(recording: Record<string, unknown>, seconds: number): Promise<void> {
-  await workbench.settled();
-  await workbench.drafts.flush();
   const key = Number(recording['key'] ?? 60);
   const length_s = Number(Math.max(0.1, seconds).toFixed(3));
   const patch: Patch = {
@@ -50,18 +46,16 @@ export async function newFromRecording(recording: Record<string, unknown>, secon
       oscillators: { recording: recording as NonNullable<NonNullable<Patch['voice']>['oscillators']>['recording'] }
     }
   };
-  await workbench.show(await keepNew(patch));
+  await workbench.bring(() => keepNew(patch));
 }
 
 /** Begins a patch with what a template is. */
 export async function startFrom(id: string): Promise<void> {
-  await workbench.settled();
-  await workbench.drafts.flush();
-  const path = { document_id: id };
-  const kept = await unwrap(api.GET('/api/patches/{document_id}', { params: { path } }));
-  const patch = kept.document as unknown as Patch;
-  const tags = (patch.tags ?? []).filter((tag) => tag !== TEMPLATE);
-  await workbench.show(await keepNew({ ...patch, name: 'Untitled', notes: '', tags }));
+  await workbench.bring(async () => {
+    const patch = await patchOf(id);
+    const tags = (patch.tags ?? []).filter((tag) => tag !== TEMPLATE);
+    return keepNew({ ...patch, name: 'Untitled', notes: '', tags });
+  });
 }
 
 /** Lets others begin with the open patch, or no more. */
@@ -73,19 +67,15 @@ export function setTemplate(is: boolean): void {
 }
 
 export async function openFile(file: File): Promise<void> {
-  const patch = await readPatch(file);
-  await workbench.settled();
-  await workbench.drafts.flush();
-  await workbench.show(await keepNew(patch));
+  await workbench.bring(async () => keepNew(await readPatch(file)));
   messages.say(`${file.name} was read and kept as a new patch.`);
 }
 
 export async function duplicate(): Promise<void> {
-  if (!workbench.patch) return;
-  await workbench.settled();
-  await workbench.drafts.flush();
-  const name = cut(`${workbench.patch.name ?? 'Untitled'} copy`, 120);
-  await workbench.show(await keepNew({ ...workbench.patch, name }));
+  await workbench.bring(() => {
+    const patch = workbench.patch ?? EMPTY;
+    return keepNew({ ...patch, name: cut(`${patch.name ?? 'Untitled'} copy`, 120) });
+  });
 }
 
 export async function save(name = ''): Promise<void> {
@@ -113,9 +103,12 @@ export async function remove(id: string, name: string): Promise<void> {
 }
 
 async function bringBack(id: string): Promise<void> {
-  const kept = await unwrap(api.POST('/api/patches/{document_id}/undelete', { params: { path: { document_id: id } } }));
-  await workbench.refreshHeads();
-  await workbench.show(kept);
+  await workbench.bring(async () => {
+    const path = { document_id: id };
+    const kept = await unwrap(api.POST('/api/patches/{document_id}/undelete', { params: { path } }));
+    await workbench.refreshHeads();
+    return kept;
+  });
 }
 
 /** Returns a patch as it stands, by its id. */
@@ -132,12 +125,12 @@ export async function keepVariant(patch: Patch, label: string, reason = ''): Pro
   const { head } = workbench.drafts;
   const kept = await keepNew({ ...patch, name }, head?.id, reason);
   // What is other in it than when the patch was saved last.
-  const saved = head ? await revisionPatch(head.saved_number) : patch;
+  const saved = head ? await revisionPatch(head.saved_number, head.id) : patch;
   const title = cut(`kept as ${kept.name}${reason ? `: ${reason}` : ''}`, 400);
   enter('variant', title, kept.id, asBody(saved), asBody(patch));
   messages.say(`Kept as ${kept.name}.`, false, {
     label: 'Open it',
-    run: () => void messages.attempt(() => workbench.open(kept.id))
+    run: () => void messages.attempt(async () => void (await workbench.open(kept.id)))
   });
 }
 
@@ -161,13 +154,13 @@ export async function levelsOf(ids: string[]): Promise<PatchLevel[]> {
   return unwrap(api.POST('/api/library/levels', { body: { ids } }));
 }
 
-/** Writes gains into patches. */
-export async function writeGains(levels: readonly PatchLevel[]): Promise<void> {
-  const gains = Object.fromEntries(levels.map((level) => [level.id, level.gain_db]));
+/** Writes gains in dB into patches, by their ids, and returns how many were changed. */
+export async function writeGains(gains: Record<string, number>): Promise<number> {
+  await workbench.settled();
+  await workbench.drafts.flush();
   const { changed } = await unwrap(api.POST('/api/library/levels/write', { body: { gains } }));
-  const here = workbench.drafts.head?.id;
-  if (here && changed.includes(here)) await workbench.open(here);
-  messages.say(`${changed.length} made as loud as the quietest; what each was is kept among its versions.`);
+  if (changed.includes(workbench.id)) await workbench.reread();
+  return changed.length;
 }
 
 /** Returns what changed from one patch to another, in words and in figures. */
@@ -182,26 +175,27 @@ export async function revisions(): Promise<Revision[]> {
   return id ? unwrap(api.GET('/api/patches/{document_id}/revisions', { params: { path: { document_id: id } } })) : [];
 }
 
-export async function revisionPatch(number: number): Promise<Patch> {
-  const path = { document_id: workbench.drafts.head?.id ?? '', number };
+export async function revisionPatch(number: number, id = workbench.id): Promise<Patch> {
+  const path = { document_id: id, number };
   const found = await unwrap(api.GET('/api/patches/{document_id}/revisions/{number}', { params: { path } }));
   return found as unknown as Patch;
 }
 
 /** Puts a revision on the sheet as one more change, which can be undone; nothing that was kept is lost. */
 export async function restore(number: number): Promise<void> {
-  workbench.edit(`back to version ${number}`, await revisionPatch(number));
+  await workbench.work(`back to version ${number}`, async () => ({ document: await revisionPatch(number) }));
 }
 
 /** Brings one source with its routes, or one route, back as it was in an older version. */
 export async function restorePart(number: number, what: Part): Promise<void> {
-  takeOver(await revisionPatch(number), what, `version ${number}`);
+  await takeOver(() => revisionPatch(number), what, `version ${number}`);
 }
 
 /** Takes one part over from another patch, or as the same one was. */
-export function takeOver(from: Patch, what: Part, called: string): void {
-  if (!workbench.patch) return;
-  workbench.edit(`${partName(what)} as in ${called}`, restoredFrom(workbench.patch, from, what));
+export function takeOver(from: () => Promise<Patch>, what: Part, called: string): Promise<void> {
+  return workbench.work(`${partName(what)} as in ${called}`, async (patch) => ({
+    document: restoredFrom(patch, await from(), what)
+  }));
 }
 
 /** What is chosen on the sheet, where it is a part that can be taken over. */
@@ -223,20 +217,24 @@ export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> 
   const head = workbench.drafts.head;
   const mine = workbench.drafts.mine ?? workbench.patch;
   if (!head || !mine) return;
-  const path = { document_id: head.id };
-  const theirs = await unwrap(api.GET('/api/patches/{document_id}', { params: { path } }));
   if (choice === 'both') {
-    const copy = await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (this window)`, 120) });
-    workbench.drafts.dropMine();
-    await workbench.show(copy);
+    await workbench.bring(async () => {
+      const copy = await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (this window)`, 120) });
+      workbench.drafts.dropMine();
+      return copy;
+    });
     messages.say('This window goes on with its own copy; the other window has the patch.');
   } else if (choice === 'mine') {
     await workbench.drafts.flush(true);
     messages.say('This window’s work stands; the other window’s is kept among the versions.');
   } else {
-    await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (set aside)`, 120) });
-    workbench.drafts.dropMine();
-    await workbench.show(theirs);
+    await workbench.bring(async () => {
+      const path = { document_id: head.id };
+      const theirs = await unwrap(api.GET('/api/patches/{document_id}', { params: { path } }));
+      await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (set aside)`, 120) });
+      workbench.drafts.dropMine();
+      return theirs;
+    });
     messages.say('The other window’s work is shown; this window’s was set aside as a patch of its own.');
   }
 }

@@ -156,8 +156,10 @@ export class Player {
   async recorded(wav: ArrayBuffer, loudness: number, centroid: number, gainDb: number): Promise<void> {
     this.stop();
     if (!this.of.patch) return;
+    const run = this.run;
     const [context, gain] = await this.opened();
     const buffer = await context.decodeAudioData(wav);
+    if (run !== this.run) return;
     const take: Take = { buffer, loudness, centroid, limitedDb: 0, patch: this.of.patch };
     const source = this.source(context, take, gainDb + this.guard(take, gainDb));
     source.connect(gain);

@@ -275,6 +275,13 @@ describe('one against the other', () => {
     }
   });
 
+  it('plays only what was asked for last, a recording too', async () => {
+    const player = await fresh();
+    const recording = { duration: 0.5, name: 'recording' } as unknown as ArrayBuffer;
+    await Promise.all([player.recorded(recording, -23, 800, 0), player.sound(named('horn'), 0)]);
+    expect(started.filter(({ stopped }) => !stopped).map(({ name }) => name)).toEqual(['horn']);
+  });
+
   it('guards the ear before a step too', async () => {
     const player = await fresh();
     const { settings } = await import('./settings.svelte');

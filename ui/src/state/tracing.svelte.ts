@@ -64,6 +64,8 @@ export class Tracing {
   open(): void {
     this.ghost = null;
     this.span = null;
+    // The sheet of the patch before is nobody's any more.
+    this.abort?.abort();
     this.ask();
   }
 
@@ -105,10 +107,9 @@ export class Tracing {
         asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {})) && !name.startsWith('heard:')),
         ...this.stretch()
       };
-      this.sheet = unpack(
-        await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') })),
-        this.columns
-      );
+      const answer = await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') }));
+      signal.throwIfAborted();
+      this.sheet = unpack(answer, this.columns);
       this.failure = '';
       performance.mark('jorvik:sheet');
       this.of.traced(patch);

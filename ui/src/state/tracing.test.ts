@@ -54,6 +54,20 @@ describe('the sheet', () => {
     expect(asked.map((a) => a.body.document.name)).toEqual(['open', 'third']);
   });
 
+  it('of the patch before is nobody’s once another is opened', async () => {
+    const { of, tracing } = await fresh();
+    tracing.ask();
+    of.patch = named('another');
+    tracing.open();
+    asked[0]!.answer.keep(sheet());
+    await rest();
+    expect(asked.map((a) => a.body.document.name)).toEqual(['open', 'another']);
+    expect(of.traced).not.toHaveBeenCalled();
+    asked[1]!.answer.keep(sheet());
+    await rest();
+    expect(of.traced).toHaveBeenCalledExactlyOnceWith(of.patch);
+  });
+
   it('gives up a question that takes long once there is a newer one', async () => {
     const { of, tracing } = await fresh();
     tracing.ask();

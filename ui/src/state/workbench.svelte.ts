@@ -14,6 +14,8 @@ import { settings } from './settings.svelte';
 import type { Sheet } from '../api/sheet';
 import { cut } from '../common/text';
 import { freshId, stayAlive } from './window';
+import { Latest } from './latest';
+import { workedOut } from './worked-out';
 import { Staves } from './staves.svelte';
 import { History } from './history.svelte';
 import { Tracing } from './tracing.svelte';
@@ -22,7 +24,9 @@ import { Tracing } from './tracing.svelte';
 export const WHOLE: Place = { what: 'patch', id: '' };
 
 const FIRST_DEMO = 'ferry-horn';
-const WORKED_OUT_AGAIN = 5;
+
+const keptOf = (id: string): Promise<Kept> =>
+  unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
 
 const at = (id: string): { params: { path: { job_id: string } } } => ({ params: { path: { job_id: id } } });
 
@@ -66,8 +70,9 @@ export class Workbench {
 
   /** The last patch that the core took. */
   private good: Patch | null = null;
-  /** Counts what was asked to be shown: what comes after a newer question is let go. */
-  private opening = 0;
+  /** What was asked to be shown: what comes after a newer question is let go. */
+  private readonly asked = new Latest();
+  private readonly listed = new Latest();
   private unsettled = new SvelteSet<Promise<void>>();
 
   note = $derived(this.patch?.performance?.notes?.[0] ?? {});
@@ -146,21 +151,37 @@ export class Workbench {
   }
 
   async refreshHeads(): Promise<void> {
-    this.heads = await unwrap(api.GET('/api/patches'));
+    const isLast = this.listed.ask();
+    const heads = await unwrap(api.GET('/api/patches'));
+    if (isLast()) this.heads = heads;
   }
 
-  async open(id: string): Promise<void> {
-    const mine = ++this.opening;
-    // What was typed belongs to the patch that it was typed in.
+  open(id: string): Promise<boolean> {
+    return this.bring(() => keptOf(id));
+  }
+
+  /** Shows the open patch as the store has it now, where it was changed there; not where another was asked for. */
+  async reread(): Promise<void> {
+    const { id } = this;
+    await this.bring(() => keptOf(id), this.asked.since());
+  }
+
+  /**
+   * Shows a patch that is fetched, or made first. What was typed until then belongs to the patch that it was typed in.
+   * Tells whether it is shown: where another was asked for meanwhile, that one is.
+   */
+  async bring(fetch: () => Promise<Kept>, isLast = this.asked.ask()): Promise<boolean> {
     await this.settled();
     await this.drafts.flush();
-    const kept = await unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
-    if (mine === this.opening) await this.show(kept);
+    const kept = await fetch();
+    await this.quiet();
+    if (!isLast()) return false;
+    await this.show(kept, isLast);
+    return isLast();
   }
 
   /** Shows a patch that the store handed over, with what an earlier window left of it. */
-  async show(kept: Kept): Promise<void> {
-    const mine = ++this.opening;
+  private async show(kept: Kept, isLast: () => boolean): Promise<void> {
     const { left, strays } = await this.drafts.open(kept);
     const stored = kept.document as unknown as Patch;
     this.patch = left ?? (this.drafts.state === 'conflict' ? (this.drafts.mine ?? stored) : stored);
@@ -176,7 +197,7 @@ export class Workbench {
     document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
     for (const stray of strays) void messages.attempt(() => this.keepStray(stray));
     await this.phrasing.open(kept.id);
-    if (mine !== this.opening) return;
+    if (!isLast()) return;
     this.judging.open();
     this.tracing.open();
   }
@@ -286,21 +307,15 @@ export class Workbench {
 
   /** Makes a change that the server works out. Where the patch has moved on meanwhile, it is worked out anew. */
   work(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
-    return this.settling(this.workOut(label, ask));
+    const now = () => (this.patch ? { id: this.id, document: this.patch } : null);
+    return this.settling(
+      workedOut(label, now, ask).then((changed) => {
+        if (changed) this.edit(label, changed.document as Patch);
+      })
+    );
   }
 
-  private async workOut(label: string, ask: (patch: Patch) => Promise<{ document: unknown }>): Promise<void> {
-    for (let attempt = 0; attempt < WORKED_OUT_AGAIN; attempt++) {
-      const from = this.patch;
-      if (!from) return;
-      const changed = await ask(from);
-      if (this.patch !== from) continue;
-      this.edit(label, changed.document as Patch);
-      return;
-    }
-  }
-
-  /** Counts work whose outcome is an edit that is still to come, such as a typed value being understood. */
+  /** Counts work whose outcome belongs to the open patch, such as a typed value being understood. */
   async settling(work: Promise<void>): Promise<void> {
     this.unsettled.add(work);
     await work.finally(() => this.unsettled.delete(work));
@@ -314,6 +329,10 @@ export class Workbench {
   /** Resolves when nothing that was typed is still on its way. */
   async settled(): Promise<void> {
     if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur();
+    await this.quiet();
+  }
+
+  private async quiet(): Promise<void> {
     while (this.onTheWay) await Promise.allSettled(this.unsettled);
   }
 

@@ -1,0 +1,16 @@
+/** Of what is asked for one thing after another, which was asked for last: answers come in any order. */
+export class Latest {
+  private asked = 0;
+
+  /** Asks for something. What it returns tells whether nothing was asked for since. */
+  ask(): () => boolean {
+    this.asked++;
+    return this.since();
+  }
+
+  /** Asks for nothing, and tells of what others ask for from now on. */
+  since(): () => boolean {
+    const mine = this.asked;
+    return () => mine === this.asked;
+  }
+}
