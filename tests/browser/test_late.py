@@ -151,6 +151,21 @@ class Late(BrowserCase):
         amounts = {r["source"]: r["amount"] for r in document_of(self.page)["routes"] if r["destination"] == "cutoff"}
         self.assertEqual(amounts["swell"], 20)
 
+    def test_a_sweep_goes_between_the_ends_that_were_typed_just_before(self) -> None:
+        self.page.get_by_role("tab", name="Range").click()
+        self.type_into("Where the sweep begins", "300 Hz")
+        self.type_into("Where the sweep ends", "2 kHz")
+        self.page.get_by_role("button", name="Sweep", exact=True).click()
+        expect(self.page.get_by_role("button", name="Play it through")).to_be_visible()
+        script = """async () => {
+            const [job] = (await (await fetch('/api/jobs')).json()).filter(({ kind }) => kind === 'sweep');
+            const { ranges } = await (await fetch(`/api/jobs/${job.id}/result`)).json();
+            return [ranges[0].steps[0].value, ranges[0].steps.at(-1).value];
+        }"""
+        low, high = self.page.evaluate(script)
+        self.assertAlmostEqual(low, 300.0, delta=0.5)
+        self.assertAlmostEqual(high, 2000.0, delta=0.5)
+
     def test_a_drag_of_saves_and_edits_is_no_other_window(self) -> None:
         for amount in range(20, 26):
             self.type_into("Amount of swell on cutoff", f"{amount}st")

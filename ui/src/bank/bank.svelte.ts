@@ -126,6 +126,8 @@ export class BankWork {
 
   /** Begins what is planned, and looks at it; then does something once it has ended. */
   async begin(then: () => void = () => {}): Promise<void> {
+    // A figure that was typed just before counts.
+    await this.bench.settled();
     const { id } = await unwrap(
       api.PUT('/api/bank/runs/{run}', { params: { path: { run: freshId() } }, body: this.body })
     );

@@ -36,6 +36,7 @@
   const RATES = ['44100', '48000', '88200', '96000'].map((r) => [r, `${Number(r) / 1000} kHz`] as const);
 
   async function make(): Promise<void> {
+    await workbench.settled();
     if (!workbench.patch) return;
     const how = { document: asBody(workbench.patch), ...workbench.performed, depth: depth as '24', rate: Number(rate) };
     said = 'It is being made; this page may be closed.';

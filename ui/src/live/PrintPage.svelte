@@ -46,6 +46,7 @@
 
   async function make(): Promise<void> {
     if (parts.length === 0) throw new Error('Nothing is picked to be printed: with effects, dry, or each voice.');
+    await workbench.settled();
     const { patch, phrasing } = workbench;
     const printed =
       takes.length > 0

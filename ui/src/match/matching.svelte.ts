@@ -160,6 +160,8 @@ export class Matching {
   async again(): Promise<void> {
     if (!this.recording) return;
     const isLast = this.begin();
+    await this.bench.settled();
+    if (!isLast()) return;
     const path = { document_id: this.recording };
     const recording = (await unwrap(api.GET('/api/recordings/{document_id}', { params: { path } }))).document;
     const { patch } = this.bench;

@@ -39,7 +39,13 @@ const jobServer = {
   result: (id: string) => Promise.resolve(made.get(id))
 } as unknown as JobServer;
 
-const bench = { id: 'horn', patch: named('horn'), drafts: { head: { sequence: 1 } }, jobs: null as unknown as Jobs };
+const bench = {
+  id: 'horn',
+  patch: named('horn'),
+  drafts: { head: { sequence: 1 } },
+  settled: () => Promise.resolve(),
+  jobs: null as unknown as Jobs
+};
 let matching: Matching;
 let count = 0;
 
@@ -61,7 +67,9 @@ async function done(): Promise<void> {
 describe('a match', () => {
   it('is of the recording that was chosen last, whichever was read first', async () => {
     void matching.choose('bell');
+    await Promise.resolve();
     void matching.choose('reed');
+    await Promise.resolve();
     await server.answer('reed', recording('reed'));
     await server.answer('bell', recording('bell'));
     expect(known).toHaveLength(1);
@@ -71,6 +79,7 @@ describe('a match', () => {
 
   it('that ends once another patch is open is not shown with that one, and is there on coming back', async () => {
     void matching.choose('bell');
+    await Promise.resolve();
     await server.answer('bell', recording('bell'));
     const shown = async (id: string): Promise<void> => {
       bench.id = id;

@@ -115,6 +115,7 @@ export class Ranging {
 
   /** Sweeps what is chosen. */
   async sweep(): Promise<void> {
+    await this.bench.settled();
     const { patch } = this.bench;
     if (!patch) return;
     const isLast = this.leave();
@@ -218,6 +219,7 @@ export class Ranging {
 
   /** Sweeps two controls at once. */
   async mapIt(): Promise<void> {
+    await this.bench.settled();
     const { patch } = this.bench;
     if (!patch || !this.up) return;
     this.map = null;

@@ -235,7 +235,7 @@
         <FileButton
           label="Choose a WAV of single cycles"
           accept=".wav,audio/wav"
-          onfile={(file) => void messages.attempt(() => readCycles(file))}>Read a WAV…</FileButton
+          onfile={(file) => void messages.attempt(() => workbench.settling(readCycles(file)))}>Read a WAV…</FileButton
         >
         <Button
           data-hint="Its cycles, 2048 samples each"

@@ -95,7 +95,7 @@
     <FileButton
       label="Choose a recorded sound"
       accept=".wav,.flac,.ogg,audio/*"
-      onfile={(file) => void messages.attempt(() => read(file))}>Read a sound…</FileButton
+      onfile={(file) => void messages.attempt(() => workbench.settling(read(file)))}>Read a sound…</FileButton
     >
     {#if recording}<Button onclick={() => put(null, 'no recording')}>Remove</Button>{/if}
   </div>
