@@ -1,7 +1,6 @@
 <script lang="ts">
   import { untrack } from 'svelte';
   import Button from '../common/Button.svelte';
-  import { api, unwrap } from '../api/api';
   import Choice from '../common/Choice.svelte';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
@@ -31,9 +30,8 @@
         : which === 'mine'
           ? { kind: ['patch'], demos: 'without' as const }
           : { bank: which };
-    const ids = await unwrap(api.GET('/api/library/ids', { params: { query } }));
     const of = shelf.banks.find((one) => one.id === which)?.name;
-    bank.choose(ids, of ?? (which === 'mine' ? 'my patches' : 'every patch'));
+    await bank.chooseFound(query, of ?? (which === 'mine' ? 'my patches' : 'every patch'));
   }
 </script>
 

@@ -1,7 +1,7 @@
 /** Work over many patches: which, what is done with them, what is planned, what runs, and what came of it. */
 import { SvelteMap } from 'svelte/reactivity';
 import { api, unwrap, type Job } from '../api/api';
-import type { components } from '../api/schema.gen';
+import type { components, paths } from '../api/schema.gen';
 import { underWay } from '../state/jobs.svelte';
 import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
@@ -13,6 +13,7 @@ import { shownColumns, type Row } from './table';
 export type Settings = components['schemas']['BankSettings'];
 export type WorkName = Settings['work'];
 export type Plan = components['schemas']['BankPlan'];
+type Wanted = NonNullable<paths['/api/library/ids']['get']['parameters']['query']>;
 type BankRequest = components['schemas']['BankRequest'];
 
 export const WORKS: readonly (readonly [WorkName, string, string])[] = [
@@ -53,6 +54,8 @@ export class BankWork {
   plan: Plan | null = $state.raw(null);
   /** Whether what is planned is what is asked for now. */
   private current = $state(false);
+  /** Whether the patches are still being looked for. */
+  private choosing = $state(false);
   trouble = $state('');
   /** The work that is looked at. */
   run = $state('');
@@ -68,10 +71,13 @@ export class BankWork {
   private readonly followed = new Set<string>();
   private timer: ReturnType<typeof setTimeout> | undefined;
   private readonly asked = new Latest();
+  private readonly chosen = new Latest();
 
   readonly runs: Job[] = $derived.by(() => this.bench.jobs.all.filter((job) => job.kind === 'bank'));
   readonly job: Job | undefined = $derived.by(() => this.runs.find((job) => job.id === this.run));
-  readonly ready: boolean = $derived.by(() => this.current && Boolean(this.plan?.pieces) && !this.trouble);
+  readonly ready: boolean = $derived.by(
+    () => this.current && !this.choosing && Boolean(this.plan?.pieces) && !this.trouble
+  );
   readonly columns: string[] = $derived(shownColumns(this.rows));
 
   /** The card of the machine that is chosen; none while another is fetched, so that nothing begins on the one before. */
@@ -89,8 +95,19 @@ export class BankWork {
     };
   }
 
+  /** Chooses the patches that the library finds. */
+  async chooseFound(query: Wanted, name: string): Promise<void> {
+    const isLast = this.chosen.ask();
+    this.choosing = true;
+    const ids = unwrap(api.GET('/api/library/ids', { params: { query } }));
+    const found = await ids.finally(() => (this.choosing &&= !isLast()));
+    if (isLast()) this.choose(found, name);
+  }
+
   /** Chooses the patches that are worked on. */
   choose(ids: string[], name: string): void {
+    this.chosen.ask();
+    this.choosing = false;
     this.ids = ids;
     this.name = name;
     this.planSoon();

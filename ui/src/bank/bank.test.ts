@@ -9,8 +9,11 @@ interface Asked {
   answer: (plan: Plan) => void;
 }
 const asked = vi.hoisted(() => [] as Asked[]);
+/** Questions to the library that are not answered yet. */
+const looked = vi.hoisted(() => [] as ((ids: string[]) => void)[]);
 vi.mock('../api/api', () => ({
   api: {
+    GET: () => new Promise((answer) => looked.push(answer)),
     POST: (_: string, { body }: { body: Pick<Asked, 'settings'> }) =>
       new Promise((answer) => asked.push({ settings: body.settings, answer }))
   },
@@ -39,10 +42,24 @@ async function answered(pieces: number): Promise<Asked['settings']> {
 
 describe('a plan', () => {
   beforeEach(() => {
-    asked.length = 0;
+    asked.length = looked.length = 0;
     machine.card = null;
     vi.useFakeTimers();
     return () => vi.useRealTimers();
+  });
+
+  it('lets nothing begin while other patches are looked for, and is of those that were chosen last', async () => {
+    const work = await chosen(6);
+    void work.chooseFound({ bank: 'first' }, 'first');
+    void work.chooseFound({ bank: 'second' }, 'second');
+    work.set({ work: 'check' });
+    await answered(7);
+    expect(work.ready).toBe(false);
+    looked[1]!(['two', 'three']);
+    await vi.advanceTimersByTimeAsync(0);
+    looked[0]!(['four']);
+    await answered(8);
+    expect([work.ids, work.name, work.ready]).toEqual([['two', 'three'], 'second', true]);
   });
 
   it('lets begin what it is of, and nothing that was chosen since', async () => {

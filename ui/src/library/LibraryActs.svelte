@@ -2,6 +2,7 @@
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import TextField from '../common/TextField.svelte';
+  import type { Patch } from '../api/api';
   import { downloadMade, saveDocument } from '../state/files';
   import { duplicate, setTemplate, TEMPLATE } from '../state/library';
   import { messages } from '../state/messages.svelte';
@@ -23,6 +24,14 @@
     messages.say(`Judging ${count}; it goes on in the background.`, false, {
       label: 'Look',
       run: () => (workbench.view = 'bank')
+    });
+  }
+
+  /** Writes a file of the open patch, with what was typed just before. */
+  function write(file: (patch: Patch) => unknown): void {
+    void messages.attempt(async () => {
+      await workbench.settled();
+      if (workbench.patch) await file(workbench.patch);
     });
   }
 
@@ -100,7 +109,7 @@
       <Button onclick={() => void messages.attempt(() => shelf.dropBank(bank))}>Take this bank away</Button>
     {/if}
     {#if workbench.patch}
-      {@const patch = workbench.patch}
+      {@const { patch } = workbench}
       <span class="own">{patch.name ?? 'Untitled'}:</span>
       <Button onclick={() => then(duplicate)}>Duplicate this one</Button>
       <Button
@@ -108,11 +117,9 @@
         data-hint="Others begin with a copy of it, by Start from…"
         onclick={() => setTemplate(!patch.tags?.includes(TEMPLATE))}>Template</Button
       >
-      <Button onclick={() => saveDocument(patch, 'patch')}>Patch file</Button>
+      <Button onclick={() => write((patch) => saveDocument(patch, 'patch'))}>Patch file</Button>
       <Button onclick={() => (workbench.files = true)}>Sound or voltage (WAV)…</Button>
-      <Button
-        onclick={() =>
-          void messages.attempt(async () => void (await downloadMade(patch, 'trace.csv', { ...workbench.performed })))}
+      <Button onclick={() => write((patch) => downloadMade(patch, 'trace.csv', { ...workbench.performed }))}
         >Trace (CSV)</Button
       >
     {/if}

@@ -133,8 +133,7 @@ export class Shelf {
     ids = [...this.chosen],
     says = ''
   ): Promise<void> {
-    const here = workbench.drafts.head?.id;
-    if (here && ids.includes(here)) await workbench.drafts.flush();
+    if (ids.includes(workbench.id)) await workbench.rested();
     const { changed } = await unwrap(api.POST('/api/library/acts', { body: { ids, act, tag: '', ...more } }));
     // A tag stands in the document: the open one is shown as it is now.
     if (act.endsWith('tag') && changed.includes(workbench.id)) await workbench.reread();
@@ -167,6 +166,7 @@ export class Shelf {
 
   /** Hands over what is chosen as one zip. */
   async writeOut(name: string): Promise<void> {
+    await workbench.rested();
     const answer = await made('/api/library/export', { ids: [...this.chosen], name });
     saveFile(await answer.blob(), `${stemOf(name, 'bank')}.zip`);
   }

@@ -58,6 +58,7 @@
   function write(ending: string): void {
     const name = stemOf(alone ? (workbench.phrasing.phrase?.name ?? '') : workbench.patch?.name, 'sheet');
     void messages.attempt(async () => {
+      await workbench.settled();
       const answer = await messages.while(`Writing ${name}.${ending}…`, asked(ending), () => {});
       saveFile(await answer.blob(), `${name}.${ending}`);
     });

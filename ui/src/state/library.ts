@@ -79,8 +79,7 @@ export async function duplicate(): Promise<void> {
 }
 
 export async function save(name = ''): Promise<void> {
-  await workbench.settled();
-  await workbench.drafts.flush();
+  await workbench.rested();
   const { head, state } = workbench.drafts;
   if (!name.trim() && state === 'kept' && head && !head.unsaved) {
     messages.say(`Nothing has changed since version ${head.saved_number}.`);
@@ -119,8 +118,7 @@ export async function patchOf(id: string): Promise<Patch> {
 
 /** Keeps a patch as a variant of the present one, which stays on the sheet. */
 export async function keepVariant(patch: Patch, label: string, reason = ''): Promise<void> {
-  await workbench.settled();
-  await workbench.drafts.flush();
+  await workbench.rested();
   const name = cut(`${workbench.patch?.name ?? 'Untitled'}, ${label}`, 120);
   const { head } = workbench.drafts;
   const kept = await keepNew({ ...patch, name }, head?.id, reason);
@@ -149,15 +147,13 @@ export type PatchLevel = components['schemas']['PatchLevel'];
 
 /** Returns how loud some patches are, and the gains that make them as loud as the quietest. */
 export async function levelsOf(ids: string[]): Promise<PatchLevel[]> {
-  await workbench.settled();
-  await workbench.drafts.flush();
+  await workbench.rested();
   return unwrap(api.POST('/api/library/levels', { body: { ids } }));
 }
 
 /** Writes gains in dB into patches, by their ids, and returns how many were changed. */
 export async function writeGains(gains: Record<string, number>): Promise<number> {
-  await workbench.settled();
-  await workbench.drafts.flush();
+  await workbench.rested();
   const { changed } = await unwrap(api.POST('/api/library/levels/write', { body: { gains } }));
   if (changed.includes(workbench.id)) await workbench.reread();
   return changed.length;

@@ -171,8 +171,7 @@ export class Workbench {
    * Tells whether it is shown: where another was asked for meanwhile, that one is.
    */
   async bring(fetch: () => Promise<Kept>, isLast = this.asked.ask()): Promise<boolean> {
-    await this.settled();
-    await this.drafts.flush();
+    await this.rested();
     const kept = await fetch();
     await this.quiet();
     if (!isLast()) return false;
@@ -330,6 +329,12 @@ export class Workbench {
   async settled(): Promise<void> {
     if (document.activeElement instanceof HTMLInputElement) document.activeElement.blur();
     await this.quiet();
+  }
+
+  /** Resolves when what was typed is kept, or cannot be kept now. */
+  async rested(): Promise<void> {
+    await this.settled();
+    await this.drafts.flush();
   }
 
   private async quiet(): Promise<void> {
