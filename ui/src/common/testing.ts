@@ -50,9 +50,9 @@ export class Unhurried {
     }
   );
 
-  /** How many questions wait for an answer. */
-  get waiting(): number {
-    return this.asked.length;
+  /** Leaves whatever was asked unanswered. */
+  forget(): void {
+    this.asked = [];
   }
 
   /** Answers the question that waits, of those whose path and contents hold a text, and lets what hangs on it go on. */

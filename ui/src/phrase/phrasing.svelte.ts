@@ -56,7 +56,15 @@ export class Phrasing {
 
   constructor(private readonly stage: Stage) {}
 
-  performed: Performed = $derived(this.phrase ? { phrase: asBody(this.phrase), voice: this.strong } : {});
+  private told: { of: Phrase | null; voice: number; performed: Performed } = { of: null, voice: 0, performed: {} };
+
+  /** What is played: the same object until phrase or voice are others, by which answers know what they are of. */
+  get performed(): Performed {
+    const { phrase, strong: voice } = this;
+    if (this.told.of !== phrase || this.told.voice !== voice)
+      this.told = { of: phrase, voice, performed: phrase ? { phrase: asBody(phrase), voice } : {} };
+    return this.told.performed;
+  }
 
   private get strong(): number {
     return Math.max(0, Math.min(this.voice, notesOf(this.phrase ?? EMPTY).length - 1));

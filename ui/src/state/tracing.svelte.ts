@@ -25,8 +25,8 @@ export interface Traced {
   readonly performed?: Performed;
   /** Signals and destinations that are shown though nothing reads them. */
   readonly pinned: readonly string[];
-  traced(patch: Patch): void;
-  refused(patch: Patch, sentence: string): void;
+  traced(patch: Patch, performed: Performed): void;
+  refused(patch: Patch, sentence: string, performed: Performed): void;
 }
 
 /** A version behind the present one: played as that is, or in its own way where that is what it was held for. */
@@ -95,12 +95,13 @@ export class Tracing {
   }
 
   private async askOne(patch: Patch, signal: AbortSignal): Promise<void> {
+    const { performed = {} } = this.of;
     try {
       const struck = patch.performance?.notes?.[0]?.velocity ?? 96;
       const others = VELOCITIES.map((v) => v.velocity).filter((v) => v !== struck);
       const body = {
         document: asBody(patch),
-        ...this.of.performed,
+        ...performed,
         rate: this.draft ? DRAFT_RATE : FULL_RATE,
         columns: this.columns,
         velocities: this.allThree ? others : [],
@@ -112,12 +113,12 @@ export class Tracing {
       this.sheet = unpack(answer, this.columns);
       this.failure = '';
       performance.mark('jorvik:sheet');
-      this.of.traced(patch);
+      this.of.traced(patch, performed);
       if (this.ghost) void this.askGhost();
       void this.askVoices(patch);
     } catch (error) {
       if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
-      else if (error instanceof Refused && error.status === 422) this.of.refused(patch, error.message);
+      else if (error instanceof Refused && error.status === 422) this.of.refused(patch, error.message, performed);
       else if (error instanceof Unreachable) this.failure = error.message;
       else this.failure = error instanceof Error ? error.message : String(error);
     }

@@ -65,7 +65,7 @@ describe('the sheet', () => {
     expect(of.traced).not.toHaveBeenCalled();
     asked[1]!.answer.keep(sheet());
     await rest();
-    expect(of.traced).toHaveBeenCalledExactlyOnceWith(of.patch);
+    expect(of.traced).toHaveBeenCalledExactlyOnceWith(of.patch, expect.anything());
   });
 
   it('gives up a question that takes long once there is a newer one', async () => {

@@ -288,16 +288,17 @@ export class Workbench {
   }
 
   /** The core took a patch: its sheet stands. */
-  traced(patch: Patch): void {
+  traced(patch: Patch, performed: Performed): void {
     this.good = patch;
-    this.phrasing.taken();
+    if (performed === this.performed) this.phrasing.taken();
     this.judging.soon();
   }
 
   /** A change that the core refuses is taken back; the sentence says why. */
-  refused(patch: Patch, sentence: string): void {
+  refused(patch: Patch, sentence: string, performed: Performed): void {
     messages.say(sentence, true);
-    if (this.phrasing.refused()) return;
+    // Under what is played now it is asked for again.
+    if (performed !== this.performed || this.phrasing.refused()) return;
     // What was refused as it was opened has nothing to go back to.
     if (this.patch !== patch || !this.good || this.good === patch) return;
     this.steps.forget(patch);
