@@ -94,20 +94,33 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
             await until(lambda: bool(list(Path(self.folder).glob(pattern))))
 
     async def test_newer_work_of_a_window_replaces_its_older_of_that_kind(self) -> None:
-        old = asyncio.create_task(self.scheduler.make(Asker("w1 sheet").request, "sheet", until_cancelled, self.folder))
+        old = asyncio.create_task(
+            self.scheduler.make(Asker("1 w1 sheet").request, "sheet", until_cancelled, self.folder)
+        )
         await self.file("begun-*")
-        made = await self.scheduler.make(Asker("w1 sheet").request, "sheet", at_once, 7)
+        made = await self.scheduler.make(Asker("2 w1 sheet").request, "sheet", at_once, 7)
         self.assertEqual(made, 7)
         with self.assertRaises(Cancelled):
             await old
         await self.file("given up")
 
-    async def test_other_kinds_and_other_windows_are_left_alone(self) -> None:
-        first = asyncio.create_task(
-            self.scheduler.make(Asker("w1 sheet").request, "judgement", until_told, self.folder)
+    async def test_older_work_that_comes_late_gives_way_to_newer(self) -> None:
+        new = asyncio.create_task(
+            self.scheduler.make(Asker("10 w1 sheet").request, "judgement", until_told, self.folder)
         )
         await self.file("begun")
-        for words in ("w1 ghost", "w2 sheet", ""):
+        with self.assertRaises(Cancelled):
+            await self.scheduler.make(Asker("9 w1 sheet").request, "sheet", until_cancelled, self.folder)
+        self.assertFalse(new.done())
+        Path(self.folder, "enough").touch()
+        self.assertGreater(await new, 0)
+
+    async def test_other_kinds_and_other_windows_are_left_alone(self) -> None:
+        first = asyncio.create_task(
+            self.scheduler.make(Asker("1 w1 sheet").request, "judgement", until_told, self.folder)
+        )
+        await self.file("begun")
+        for words in ("2 w1 ghost", "2 w2 sheet", "2", "²", ""):
             self.assertEqual(await self.scheduler.make(Asker(words).request, "sheet", at_once, words), words)
         self.assertFalse(first.done())
         Path(self.folder, "enough").touch()

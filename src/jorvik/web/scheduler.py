@@ -49,7 +49,10 @@ MAX_DEADLY: Final = 256
 """Pieces of work that stopped a process and are not tried again."""
 
 WORK_HEADER: Final = "x-work"
-"""What a window's work is for, such as ``<window> sheet``: newer work with the same words replaces it."""
+"""How late a window asked for this, and what for, such as ``17 <window> sheet``.
+
+Newer work with the same words replaces older work, in whichever order they come: each has a connection of its own.
+"""
 
 _POLL_S: Final = 0.05
 _READER_S: Final = 30.0
@@ -70,6 +73,14 @@ class _Job:
     result: "asyncio.Task[Any] | None" = None
 
 
+@dataclass(eq=False)
+class _Place:
+    """What a window has under way of a kind: how late it was asked for, and whether newer has come."""
+
+    number: int
+    replaced: asyncio.Event = field(default_factory=asyncio.Event)
+
+
 class Scheduler:
     """Hands work to pools of processes. It belongs to one event loop."""
 
@@ -78,7 +89,7 @@ class Scheduler:
         self._limits = {name: anyio.CapacityLimiter(size) for name, (size, _) in _POOLS.items()}
         self._jobs: dict[str, _Job] = {}
         # An entry lasts as long as the request that waits for it.
-        self._slots: WeakValueDictionary[str, asyncio.Event] = WeakValueDictionary()
+        self._places: WeakValueDictionary[str, _Place] = WeakValueDictionary()
         self._deadly: LRUCache[str, None] = LRUCache(MAX_DEADLY)
 
     def begin(self) -> None:
@@ -107,9 +118,9 @@ class Scheduler:
             job = self._jobs[name] = _Job()
             job.result = asyncio.create_task(self._run(name, job, kind, task, arguments))
         assert job.result is not None
-        replaced = self._take_slot(request)
+        place = self._take_place(request)
         job.waiting += 1
-        watchers = [asyncio.create_task(watch) for watch in (_gone(request), replaced.wait())]
+        watchers = [asyncio.create_task(watch) for watch in (_gone(request), place.replaced.wait())]
         try:
             await asyncio.wait([job.result, *watchers], return_when=asyncio.FIRST_COMPLETED)
             if job.result.done():
@@ -134,7 +145,7 @@ class Scheduler:
         job = _Job()
         told: asyncio.Queue[Any] = asyncio.Queue(_AHEAD)
         loop = asyncio.get_running_loop()
-        replaced = self._take_slot(request)
+        place = self._take_place(request)
 
         def tell(value: Any) -> None:
             put = asyncio.run_coroutine_threadsafe(told.put(value), loop)
@@ -154,7 +165,7 @@ class Scheduler:
                 await told.put(None)
 
         async def stop_when_replaced() -> None:
-            await replaced.wait()
+            await place.replaced.wait()
             job.gone.set()
 
         running, watcher = asyncio.create_task(run()), asyncio.create_task(stop_when_replaced())
@@ -224,14 +235,19 @@ class Scheduler:
         assert job.result is not None
         job.result.add_done_callback(_ignore_outcome)
 
-    def _take_slot(self, request: Request) -> asyncio.Event:
-        """Return what is set when newer work of the same window and kind comes, and let older work know of this."""
-        replaced = asyncio.Event()
-        if slot := request.headers.get(WORK_HEADER, "")[:120]:
-            if older := self._slots.pop(slot, None):
-                older.set()
-            self._slots[slot] = replaced
-        return replaced
+    def _take_place(self, request: Request) -> _Place:
+        """Take the place of older work of the same window and kind, and let that know; newer work keeps its place."""
+        number, _, words = request.headers.get(WORK_HEADER, "")[:140].partition(" ")
+        place = _Place(int(number) if number.isdecimal() else 0)
+        if words:
+            other = self._places.get(words)
+            if other and other.number > place.number:
+                place.replaced.set()
+            else:
+                if other:
+                    other.replaced.set()
+                self._places[words] = place
+        return place
 
 
 def _tell_nobody(_: Any) -> None:

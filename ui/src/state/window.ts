@@ -13,9 +13,11 @@ const CHANNEL = 'jorvik.windows';
 /** How long windows are given to answer where the browser has no locks. */
 const ANSWER_MS = 400;
 
-/** What a request is for: newer work of this window with the same words replaces it. */
+let asked = 0;
+
+/** What a request is for: what this window asks for later in the same words replaces it, whichever comes first. */
 export function workFor(kind: string): { 'X-Work': string } {
-  return { 'X-Work': `${windowId} ${kind}` };
+  return { 'X-Work': `${++asked} ${windowId} ${kind}` };
 }
 
 /** Lets other windows know that this one lives, for as long as it does. */
