@@ -167,7 +167,8 @@ class Banks(BrowserCase):
         library.get_by_role("button", name="Choose all").click()
         library.get_by_role("button", name="Work on them").click()
         self.view().get_by_label("What is done with them").select_option("check")
-        self.begin(6)
+        with self.page.expect_response("**/api/bank/runs/*"):
+            self.begin(6)
         self.page.goto("about:blank")
         self.page.goto(self.served.url)
         self.page.get_by_role("tab", name="Bank").click()

@@ -176,7 +176,9 @@ class HandedOn(BrowserCase):
             found: list[Json] = store.get(head.id).document["controls"]
             return found
 
-        self.eventually(lambda: len(there()[1].get("table", [])) == 3, lambda: "the points were not kept")
+        self.eventually(
+            lambda: [len(one.get("table", [])) for one in there()[1:]] == [3], lambda: "the points were not kept"
+        )
         speed, other = there()
         self.assertEqual(
             [speed[name] for name in ("name", "sets", "from_value", "to_value", "controller")],

@@ -99,7 +99,9 @@ class Keeping(OnACopy):
         cluster().stop()
         self.addCleanup(cluster().ensure_started)
         self.redrawn(lambda: self.type_into(AMOUNT, "17st"))
-        expect(self.page.get_by_role("alert")).to_contain_text("The store cannot be reached")
+        expect(self.page.get_by_role("alert").filter(has_text="Not kept yet")).to_contain_text(
+            "The store cannot be reached"
+        )
         self.expect_amount("17 st")
         cluster().ensure_started()
         self.kept()

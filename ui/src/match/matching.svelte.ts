@@ -69,6 +69,8 @@ export class Matching {
   /** The one that is matched, by its identity in the store. */
   recording = $state('');
   private shownOf = '';
+  /** Whether nothing is known of it: jobs may still be listed that made something. */
+  private isBare = false;
   /** What is shown: what comes after a newer question is let go. */
   private readonly asked = new Latest();
   private readonly listed = new Latest();
@@ -83,7 +85,7 @@ export class Matching {
   );
   /** Shows what was matched last with the open patch, and goes on with what is being matched. */
   async show(): Promise<void> {
-    if (this.shownOf === this.bench.id) return;
+    if (this.shownOf === this.bench.id && !this.isBare) return;
     const isLast = this.begin();
     await this.refresh();
     const { id, jobs } = this.bench;
@@ -91,6 +93,7 @@ export class Matching {
     const running = mine.find(underWay);
     const last = mine.find((job) => job.state === 'done');
     if (!isLast()) return;
+    this.isBare = !last && !running;
     if (running) {
       this.job = running.id;
       jobs.listen(running.id, ...this.listening(isLast));
@@ -100,6 +103,7 @@ export class Matching {
   /** Clears what is shown, for something else of the open patch. */
   private begin(): () => boolean {
     this.shownOf = this.bench.id;
+    this.isBare = false;
     this.match = this.found = this.blind = null;
     this.job = this.trouble = '';
     return this.asked.ask();

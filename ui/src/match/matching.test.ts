@@ -77,6 +77,23 @@ describe('a match', () => {
     expect(matching.match?.name).toBe('reed');
   });
 
+  it('is there once it is known which jobs there are', async () => {
+    void matching.choose('bell');
+    await Promise.resolve();
+    await server.answer('bell', recording('bell'));
+    await done();
+    const list = bench.jobs;
+    bench.jobs = new Jobs(jobServer, () => '');
+    const later = new Matching(bench as unknown as Workbench, {} as Player);
+    void later.show();
+    await server.answer('/api/recordings', []);
+    expect(later.match).toBeNull();
+    bench.jobs = list;
+    void later.show();
+    await server.answer('/api/recordings', []);
+    expect(later.match?.name).toBe('bell');
+  });
+
   it('that ends once another patch is open is not shown with that one, and is there on coming back', async () => {
     void matching.choose('bell');
     await Promise.resolve();

@@ -42,6 +42,8 @@ export class Ranging {
   private job: string = $state('');
   private loops: Loops | null = null;
   private shownOf = '';
+  /** Whether nothing is known of it: jobs may still be listed that made something. */
+  private isBare = false;
   /** What is shown: what comes after a newer question is let go. */
   private readonly asked = new Latest();
   private readonly mapped = new Latest();
@@ -57,7 +59,7 @@ export class Ranging {
   /** Shows what was found last of what is chosen; nothing where it was not swept yet. */
   async show(): Promise<void> {
     const now = `${this.bench.id} ${this.of}`;
-    if (now === this.shownOf) return;
+    if (now === this.shownOf && !this.isBare) return;
     this.shownOf = now;
     const isLast = this.leave();
     const mine = this.bench.jobs.all.filter(
@@ -65,6 +67,7 @@ export class Ranging {
     );
     const last = mine.find((job) => job.state === 'done');
     const running = mine.find(underWay);
+    this.isBare = !last && !running;
     if (last) await this.take(last, isLast);
     if (!running || !isLast()) return;
     this.job = running.id;
@@ -83,6 +86,7 @@ export class Ranging {
     this.loops?.rest();
     this.loops = this.found = this.map = null;
     this.step = null;
+    this.isBare = false;
     this.job = this.trouble = '';
     this.mapped.ask();
     return this.asked.ask();
