@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.take import Take
@@ -140,9 +140,20 @@ class Takes(Playing):
         self.redrawn(lambda: self.page.get_by_role("button", name="Thin striker", exact=True).click())
         thin = self.until_kept("Drawn Round", lambda p: len(p.controls["macro:striker"]) == 5)
         self.assertEqual(thin.controls["macro:striker"], [point for point in lane if point[0] != 1.05])
+        # What was typed counts, though it is understood only after the button is pressed.
+        held: list[Route] = []
+        self.page.route("**/api/value", lambda route: held.append(route))
         self.type_into("Scale striker by", "0.5")
         self.type_into("Shift striker by", "30 %")
-        self.redrawn(lambda: self.page.get_by_role("button", name="Scale striker", exact=True).click())
+        self.page.get_by_role("button", name="Scale striker", exact=True).click()
+        fields = {"Scale striker by", "Shift striker by"}
+        self.eventually(
+            lambda: {json.loads(route.request.post_data or "{}")["place"] for route in held} == fields,
+            lambda: "what was typed was not asked for",
+        )
+        for route in held:
+            route.continue_()
+        self.page.unroute("**/api/value")
         half = self.until_kept("Drawn Round", lambda p: abs(p.controls["macro:striker"][1][1] - 0.75) < 1e-6)
         self.assertAlmostEqual(half.controls["macro:striker"][0][1], 0.4)
         self.redrawn(lambda: self.page.get_by_role("button", name="Smooth striker", exact=True).click())

@@ -27,9 +27,11 @@ const FORGOTTEN_S = 0.0002;
  * What comes late by a while is made good for in load / (1 - load) of it, load being the share of the time that sound
  * lasts which it takes to be made: that of so long a while is asked for too. The load is a mean over about a second.
  */
-const LATE_S = 0.05;
+const LATE_S = 0.12;
 const LOAD_OVER_S = 1;
 const MOST_LOAD = 0.8;
+/** All of it together; the server makes no more than a little beyond this ahead. */
+const MOST_ALL_S = 0.45;
 
 /** What the audio thread reports: frames played, gaps and their frames, and the fewest that waited since it reported. */
 export interface Heard {
@@ -91,6 +93,6 @@ export class Ahead {
 
   private get frames(): number {
     const load = Math.min(MOST_LOAD, this.load);
-    return Math.round((this.seconds + (LATE_S * load) / (1 - load)) * this.rate);
+    return Math.round(Math.min(MOST_ALL_S, this.seconds + (LATE_S * load) / (1 - load)) * this.rate);
   }
 }

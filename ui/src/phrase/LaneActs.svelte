@@ -62,8 +62,12 @@
     };
   });
 
-  const work = (label: string, how: Record<string, unknown>): void =>
-    void messages.attempt(() => workbench.settling(phrasing.work(label, () => ask(how))));
+  /** Acts on the lane with what the fields say, once what was typed there has been understood. */
+  const work = (label: string, how: () => Record<string, unknown>): void =>
+    void messages.attempt(async () => {
+      await workbench.settled();
+      await workbench.settling(phrasing.work(label, () => ask(how())));
+    });
 
   /** The lane as a drawn curve of the patch, ready to be routed. */
   const toCurve = (): Promise<void> =>
@@ -126,7 +130,7 @@
     </div>
   {/if}
   <div class="do" data-hint="Every turning point goes so much nearer to the grid, all between with them.">
-    <Button aria-label="Pull {title}" onclick={() => work(`pull ${title}`, { pull: share })}>Pull</Button>
+    <Button aria-label="Pull {title}" onclick={() => work(`pull ${title}`, () => ({ pull: share }))}>Pull</Button>
     <span>all by</span>
     <ValueField
       value={share}
@@ -142,7 +146,7 @@
   <p class="help">It turns nowhere.</p>
 {/if}
 <div class="do" data-hint="Each moment becomes the mean of so many beats around it.">
-  <Button aria-label="Smooth {title}" onclick={() => work(`smooth ${title}`, { smooth })}>Smooth</Button>
+  <Button aria-label="Smooth {title}" onclick={() => work(`smooth ${title}`, () => ({ smooth }))}>Smooth</Button>
   <span>over</span>
   <ValueField
     value={smooth}
@@ -155,7 +159,7 @@
   />
 </div>
 <div class="do" data-hint="Every value is multiplied, then shifted, and kept in its range.">
-  <Button aria-label="Scale {title}" onclick={() => work(`scale ${title}`, { scale, shift })}>Scale</Button>
+  <Button aria-label="Scale {title}" onclick={() => work(`scale ${title}`, () => ({ scale, shift }))}>Scale</Button>
   <span>×</span>
   <ValueField
     value={scale}
@@ -181,7 +185,7 @@
   <Button
     aria-label="Thin {title}"
     disabled={read?.points_after === points.length}
-    onclick={() => work(`thin ${title}`, { within })}>Thin</Button
+    onclick={() => work(`thin ${title}`, () => ({ within }))}>Thin</Button
   >
   <span>within</span>
   <ValueField

@@ -55,7 +55,8 @@
       .map((text) => unwrap(api.POST('/api/value', { body: { text, unit, place, low: 0, high: 127 } })));
     return (await Promise.all(asked)).map((found) => Number(found.value));
   }
-  const make = (): void =>
+  async function make(): Promise<void> {
+    await workbench.settled();
     work(`made ${String(pattern['kind'])}`, async (from) => {
       const [chord, velocities] = await Promise.all([
         valuesIn(words.chord, 'key', 'the chord'),
@@ -64,6 +65,7 @@
       const said = { ...pattern, chord, velocities, rate: words.rate };
       return unwrap(api.POST('/api/phrase/make', { body: { phrase: asBody(from), pattern: said } }));
     });
+  }
 
   /** Which notes are changed: those that are picked, where several are, else all. */
   const notes = $derived(
@@ -126,7 +128,7 @@
   <Labelled name="accents" help="How hard, step by step, again from the first: 112 80 96 80.">
     <TextField label="Accents" bind:value={words.accents} />
   </Labelled>
-  <Button onclick={make}>Make its notes</Button>
+  <Button onclick={() => void messages.attempt(make)}>Make its notes</Button>
 </Fold>
 
 <h3>Change {notes ? `the ${notes.length} picked notes` : 'it'}</h3>
