@@ -6,19 +6,39 @@ import os
 import signal
 import threading
 import unittest
-from typing import Any
+from multiprocessing.connection import Connection
+from typing import Any, cast
 from unittest.mock import patch
 
 import numpy as np
 from starlette.websockets import WebSocketDisconnect
 
 from jorvik.core.document.patch import check_patch
-from jorvik.core.live.player import BLOCK, MANY_BLOCK, MANY_VOICES, LivePlayer
+from jorvik.core.live.player import BLOCK, BLOCKS, LivePlayer
 from jorvik.core.voice.limiter import Limited
 from jorvik.web.live import LOST, TAKEN, Stage
-from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, LiveSession, packed
+from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, LiveSession, go_on, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
+
+
+class Hand:
+    """The way from the server, with messages that wait: keeps the order in which strikes are taken and blocks sent."""
+
+    def __init__(self, messages: list[Json]) -> None:
+        self.messages = messages
+        self.done: list[str] = []
+
+    def poll(self, _: float) -> bool:
+        return bool(self.messages)
+
+    def recv(self) -> Json:
+        self.done.append("S")
+        return self.messages.pop(0)
+
+    def send(self, said: object) -> None:
+        if isinstance(said, bytes):
+            self.done.append("b")
 
 
 class Paced(unittest.TestCase):
@@ -50,12 +70,25 @@ class Paced(unittest.TestCase):
         self.assertEqual(self.made(), 1)
 
     def test_longer_blocks_are_made_further_ahead(self) -> None:
-        for key in range(MANY_VOICES):
+        [_, (many, length), _] = BLOCKS
+        for key in range(many):
             self.session.told({"do": "on", "key": 40 + key, "velocity": 90})
-        self.heard(0, MANY_BLOCK)
+        self.heard(0, length)
         # One that is heard, and beyond what is asked for twice what the long are longer by: another.
-        self.assertEqual(2 * (MANY_BLOCK - BLOCK), MANY_BLOCK)
+        self.assertEqual(2 * (length - BLOCK), length)
         self.assertEqual(self.made(), 2)
+
+    def test_a_chord_is_struck_before_more_sound_unless_little_is_left_to_be_heard(self) -> None:
+        for left, order in ((1, "SbSbSSbb"), (8, "SSSSbb")):
+            with self.subTest(left=left):
+                self.setUp()
+                self.heard(0, left * BLOCK)
+                self.made()
+                self.heard(0, 10 * BLOCK)
+                hand = Hand([{"do": "on", "key": 50 + key, "velocity": 90} for key in range(4)])
+                while len(hand.done) < len(order):
+                    go_on(cast(Connection, hand), self.session)
+                self.assertEqual("".join(hand.done), order)
 
     def test_a_block_tells_in_what_share_of_its_time_it_was_made(self) -> None:
         player = self.session.player

@@ -38,6 +38,9 @@ URGENT: Final = -10
 SWITCH_S: Final = 0.001
 """So long one thread of a process through which sound goes keeps the others from going on."""
 
+LEFT_S: Final = 0.03
+"""Where less is left to be heard, sound comes before what else the hand does: a chord of many notes makes no gap."""
+
 HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8"), ("load", "<f8")])
 """What stands before the samples of a block: its first sample, its length, what the limiter took, and the share of the
 time it lasts that it took to be made."""
@@ -257,6 +260,14 @@ class LiveSession:
             return math.inf
         return max(0.0, (1 - short) / rate - (self._clock() - self._heard_at))
 
+    @property
+    def left_s(self) -> float:
+        """How many seconds of what was made are still to be heard, by the clock."""
+        if self.player is None:
+            return math.inf
+        made = self.begins + self.player.now - self._heard.to
+        return made / self.player.rate - (self._clock() - self._heard_at)
+
     def _made(self, player: LivePlayer) -> bytes:
         first, begun = self.begins + player.now, self._clock()
         block = player.block()
@@ -302,16 +313,22 @@ def serve(pipe: Connection) -> None:
     parent, session = os.getppid(), LiveSession()
     with suppress(EOFError, ConnectionError, OSError):
         while os.getppid() == parent:
-            # What the hand does comes before more sound.
-            if pipe.poll(min(session.waits_s, 1.0)):
-                _answer(pipe, session, pipe.recv())
-                continue
-            if session.waits_s > 0.0:
-                continue
-            sound, told = session.block()
-            pipe.send(sound)
-            for message in told:
-                pipe.send(message)
+            go_on(pipe, session)
+
+
+def go_on(pipe: Connection, session: LiveSession) -> None:
+    """Do one thing that is told, or make the next block where it is due, or wait for either, a second at most."""
+    # What the hand does comes before more sound, as long as there is some.
+    if pipe.poll(min(session.waits_s, 1.0)):
+        _answer(pipe, session, pipe.recv())
+        if session.left_s > LEFT_S:
+            return
+    if session.waits_s > 0.0:
+        return
+    sound, told = session.block()
+    pipe.send(sound)
+    for message in told:
+        pipe.send(message)
 
 
 def _answer(pipe: Connection, session: LiveSession, message: Mapping[str, Any]) -> None:

@@ -97,6 +97,9 @@
     if (workbench.patch) live.edit(workbench.patch);
   });
   $effect(() => {
+    workbench.judging.isLive = live.state !== 'off';
+  });
+  $effect(() => {
     if (live.state === 'on') void messages.attempt(() => taking.refresh());
   });
   $effect(() => () => live.end());

@@ -8,6 +8,8 @@ import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
 const PAUSE_MS = 350;
+/** While it is played live: what plays comes before what is said of it. */
+const LIVE_PAUSE_MS = 1500;
 
 /** A patch as the core hands it over. */
 type Document = NonNullable<FindingView['fixed']>;
@@ -43,6 +45,8 @@ export class Judging {
     return this.trying !== null && this.trying.from !== this.of.patch;
   }
 
+  /** Whether the patch is played live: the machine is left to that, and no sound is made ready that is heard anyway. */
+  isLive = false;
   private timer: ReturnType<typeof setTimeout> | undefined;
   private preparing: AbortController | null = null;
   private judged: Patch | null = null;
@@ -65,7 +69,7 @@ export class Judging {
     // A sound that nobody will hear is not made ready while the next sheet is asked for.
     this.preparing?.abort();
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => void this.judge(), PAUSE_MS);
+    this.timer = setTimeout(() => void this.judge(), this.isLive ? LIVE_PAUSE_MS : PAUSE_MS);
   }
 
   /** An old answer never replaces a newer one: where the patch moved on meanwhile, it is judged again. */
@@ -89,7 +93,7 @@ export class Judging {
     this.busy = false;
     if (this.of.patch !== patch || this.of.performed !== performed) this.soon();
     // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
-    else this.prepare({ ...body, with_hits: true });
+    else if (!this.isLive) this.prepare({ ...body, with_hits: true });
   }
 
   private prepare(body: { document: Record<string, unknown>; rate: number; with_hits: boolean }): void {

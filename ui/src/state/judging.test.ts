@@ -72,6 +72,19 @@ describe('judging', () => {
     expect(prepared.map((p) => p.name)).toEqual(['second']);
   });
 
+  it('leaves the machine to what is played live', async () => {
+    const { judging } = await fresh();
+    judging.isLive = true;
+    judging.soon();
+    await rest(1400);
+    expect(judged).toHaveLength(0);
+    await rest(200);
+    judged[0]!.answer.keep(found(''));
+    await rest(0);
+    expect(judging.judgement).not.toBe(null);
+    expect(prepared).toHaveLength(0);
+  });
+
   it('asks for one judgement at a time, and once for each patch', async () => {
     const { judging } = await fresh();
     judging.soon();

@@ -23,16 +23,17 @@ from jorvik.core.voice.output import LiveOutput
 BLOCK: Final = 512
 """Samples at a time: what comes in takes effect with the next."""
 
-MANY_BLOCK: Final = 2 * BLOCK
-"""Samples at a time where many voices sound: half of what these take is the same for a block of any length."""
+BLOCKS: Final = ((0, BLOCK), (6, 2 * BLOCK), (12, 4 * BLOCK))
+"""From so many voices on, so many samples at a time: much of what a voice takes is the same for any length."""
 
-MANY_VOICES: Final = 6
+LONGEST_BLOCK: Final = BLOCKS[-1][1]
 
 MOST_VOICES: Final = 16
 """Voices that sound at once; the one that was struck first makes room."""
 
-EDITED_AT_ONCE: Final = 1
-"""Voices that pass to an edit in one block: to make one ready takes a fifth of it, and it is played twice."""
+EDITED_OVER: Final = 2 * BLOCK
+"""In so many samples one voice passes to an edit, one in each block at least: to make it ready takes a while, and it is
+played twice."""
 
 T = TypeVar("T")
 
@@ -94,7 +95,7 @@ class LivePlayer:
         self._beat: Beat | None = None
         self._beat_before: Beat | None = None
         self._falls_silent = False
-        self._of = Prepared(self._ready(patch), rate, MANY_BLOCK)
+        self._of = Prepared(self._ready(patch), rate, LONGEST_BLOCK)
         if self._of.common is None:
             # One voice for all notes runs from the first sample on, whenever it is struck.
             self._voices.append(LiveVoice(self._of, struck(self.patch, 0, 60.0, 96.0, HELD)))
@@ -126,7 +127,7 @@ class LivePlayer:
     def prepared(self, patch: Patch) -> Callable[[], Prepared]:
         """Return what makes a patch ready to be adopted, which may be done beside what plays."""
         ready = self._ready(patch)
-        return lambda: Prepared(ready, self.rate, MANY_BLOCK)
+        return lambda: Prepared(ready, self.rate, LONGEST_BLOCK)
 
     def adopt(self, patch: Patch, prepared: Prepared) -> None:
         """Go on with a patch that was made ready, as :meth:`edit` says."""
@@ -273,7 +274,7 @@ class LivePlayer:
     @property
     def block_length(self) -> int:
         """How many samples the next block has."""
-        return BLOCK if len(self._voices) < MANY_VOICES else MANY_BLOCK
+        return max(length for voices, length in BLOCKS if len(self._voices) >= voices)
 
     def block(self) -> Limited:
         """Return the next block, limited and free of DC.
@@ -320,10 +321,11 @@ class LivePlayer:
     def _pass_to_edit(self) -> None:
         """Let voices that wait for it pass to the last edit; those that cannot end as they began."""
         waiting = [voice for voice in self._waiting if voice in self._voices]
-        for voice in waiting[:EDITED_AT_ONCE]:
+        at_once = max(1, self.block_length // EDITED_OVER)
+        for voice in waiting[:at_once]:
             voice.next = voice.edited(self._of)
             voice.closes |= voice.next is None
-        self._waiting = waiting[EDITED_AT_ONCE:]
+        self._waiting = waiting[at_once:]
 
     def _mixed(self, made: dict[str, Floats], first: int) -> Floats:
         """Return all voices with effects and beat, faded where any of these was changed."""
