@@ -33,9 +33,7 @@
 
   const asked = new Latest();
   async function look(): Promise<void> {
-    const isLast = asked.ask();
-    const found = await family();
-    if (isLast()) members = found;
+    await asked.keep(family(), (found) => (members = found));
   }
   $effect(() => {
     void here;

@@ -114,12 +114,11 @@ export class Shelf {
   }
 
   async aside(): Promise<void> {
-    const isLast = this.stood.ask();
-    const [banks, tags] = await Promise.all([
+    const both = Promise.all([
       unwrap(api.GET('/api/banks')),
       unwrap(api.GET('/api/library/tags')) as Promise<Record<string, number>>
     ]);
-    if (isLast()) [this.banks, this.tags] = [banks, tags];
+    await this.stood.keep(both, (found) => ([this.banks, this.tags] = found));
   }
 
   pictureOf(head: LibraryHead): LibraryHead['picture'] {

@@ -70,10 +70,9 @@ export class Taking {
 
   /** Reads which takes there are of the open patch, and sends on what waits in this browser. */
   async refresh(): Promise<void> {
-    const isLast = this.listed.ask();
     const query = { search: this.of.id };
-    const heads = this.of.id ? await unwrap(api.GET('/api/takes', { params: { query } })) : [];
-    if (isLast()) this.heads = heads;
+    const found = this.of.id ? unwrap(api.GET('/api/takes', { params: { query } })) : Promise.resolve([]);
+    await this.listed.keep(found, (heads) => (this.heads = heads));
     void this.sendOn();
   }
 

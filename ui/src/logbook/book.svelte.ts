@@ -1,7 +1,8 @@
 /** What the logbook shows: entries of a day or of all, of one patch or of any, and what is said of them. */
-import { api, asBody, unwrap, type Patch } from '../api/api';
+import { api, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
 import { Latest } from '../state/latest';
+import { keepNew } from '../state/library';
 import { workbench } from '../state/workbench.svelte';
 
 export type Entry = components['schemas']['Entry'];
@@ -77,9 +78,7 @@ export class Book {
     const here = entry.document_id === workbench.id;
     const there = here || workbench.heads.some((head) => head.id === entry.document_id);
     if (!there) {
-      const kept = await unwrap(api.POST('/api/patches', { body: { document: asBody(patch), reason: '' } }));
-      await workbench.refreshHeads();
-      if (!(await workbench.open(kept.id))) return;
+      if (!(await workbench.bring(() => keepNew(patch)))) return;
     } else {
       if (!here && entry.document_id && !(await workbench.open(entry.document_id))) return;
       workbench.edit(`back to ${new Date(entry.at).toLocaleString('en-GB')}`, patch);

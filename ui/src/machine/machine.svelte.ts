@@ -2,6 +2,7 @@
 import { api, asBody, unwrap, type Head, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
 import { Latest } from '../state/latest';
+import { keepNew } from '../state/library';
 import { freshId } from '../state/window';
 import { EMPTY_CARD, type Card } from './card';
 import type { Workbench } from '../state/workbench.svelte';
@@ -24,7 +25,7 @@ export class Machine {
   /** Writes go one after the other, each after what the one before came to. */
   private writing: Promise<void> = Promise.resolve();
 
-  constructor(private readonly bench: Pick<Workbench, 'patch' | 'tracing' | 'bring' | 'refreshHeads'>) {}
+  constructor(private readonly bench: Pick<Workbench, 'patch' | 'tracing' | 'bring'>) {}
 
   async refresh(): Promise<void> {
     const isLast = this.listed.ask();
@@ -111,9 +112,7 @@ export class Machine {
     const { figures } = this;
     await this.bench.bring(async () => {
       const { document } = await unwrap(api.POST('/api/card/panel', { body: { card, figures } }));
-      const kept = await unwrap(api.POST('/api/patches', { body: { document, write: freshId(), reason: '' } }));
-      await this.bench.refreshHeads();
-      return kept;
+      return keepNew(document as unknown as Patch);
     });
   }
 }

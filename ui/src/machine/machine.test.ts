@@ -5,6 +5,7 @@ type Bench = ConstructorParameters<typeof Machine>[0];
 
 /** Cards that were asked for and are not answered yet, by what they are called. */
 const asked = vi.hoisted(() => new Map<string, (answer: unknown) => void>());
+vi.mock('../state/library', () => ({}));
 vi.mock('../api/api', () => ({
   api: {
     GET: (_: string, { params }: { params: { path: { document_id: string } } }) =>

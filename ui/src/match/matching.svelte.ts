@@ -4,6 +4,7 @@ import { cut } from '../common/text';
 import { base64Of } from '../state/files';
 import { underWay } from '../state/jobs.svelte';
 import { Latest } from '../state/latest';
+import { keepNew } from '../state/library';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
 import { freshId } from '../state/window';
@@ -126,9 +127,7 @@ export class Matching {
 
   /** Reads which recordings there are. */
   async refresh(): Promise<void> {
-    const isLast = this.listed.ask();
-    const heads = await unwrap(api.GET('/api/recordings'));
-    if (isLast()) this.heads = heads;
+    await this.listed.keep(unwrap(api.GET('/api/recordings')), (heads) => (this.heads = heads));
   }
 
   /** Matches one of the recordings that are kept. */
@@ -240,13 +239,8 @@ export class Matching {
     const { match } = this;
     if (!match) return;
     const name = cut(String(match.document['name'] ?? match.name), 110);
-    const body = { document: { ...match.document, name: this.isNew ? name : `${name}, matched` }, write: freshId() };
-    const isShown = await this.bench.bring(async () => {
-      const kept = await unwrap(api.POST('/api/patches', { body }));
-      await this.bench.refreshHeads();
-      return kept;
-    });
-    if (isShown) this.bench.view = 'note';
+    const patch = { ...match.document, name: this.isNew ? name : `${name}, matched` } as unknown as Patch;
+    if (await this.bench.bring(() => keepNew(patch))) this.bench.view = 'note';
   }
 
   /** Holds it as the ghost behind the open patch. */

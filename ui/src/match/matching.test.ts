@@ -7,6 +7,7 @@ import type { Workbench } from '../state/workbench.svelte';
 import { Matching, type Match } from './matching.svelte';
 
 const server = await vi.hoisted(async () => new (await import('../common/testing')).Unhurried());
+vi.mock('../state/library', () => ({}));
 vi.mock('../api/api', () => ({
   api: server.api,
   asBody: (patch: unknown) => patch,

@@ -84,9 +84,7 @@ export class Phrasing {
   }
 
   async refresh(): Promise<void> {
-    const isLast = this.listed.ask();
-    const heads = await unwrap(api.GET('/api/phrases'));
-    if (isLast()) this.heads = heads;
+    await this.listed.keep(unwrap(api.GET('/api/phrases')), (heads) => (this.heads = heads));
   }
 
   /** Comes back to what a patch was played under last. */

@@ -62,10 +62,8 @@ export class Practising {
   }
 
   /** Shows how far one is, as the newest answer has it. */
-  private async stands(answer: Promise<Standing>): Promise<void> {
-    const isLast = this.stood.ask();
-    const standing = await answer;
-    if (isLast()) this.standing = standing;
+  private stands(answer: Promise<Standing>): Promise<void> {
+    return this.stood.keep(answer, (standing) => (this.standing = standing));
   }
 
   /** Asks for a task: what comes next, of a kind, about a rule or a figure, or the same again. */

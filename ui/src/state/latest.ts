@@ -8,6 +8,13 @@ export class Latest {
     return this.since();
   }
 
+  /** Asks for something whose answer is kept, unless something was asked for since. */
+  async keep<T>(answer: Promise<T>, kept: (value: T) => void): Promise<void> {
+    const isLast = this.ask();
+    const value = await answer;
+    if (isLast()) kept(value);
+  }
+
   /** Asks for nothing, and tells of what others ask for from now on. */
   since(): () => boolean {
     const mine = this.asked;

@@ -3,7 +3,7 @@ import { api, asBody, unwrap, type Head, type Kept, type Patch, type Revision } 
 import type { components } from '../api/schema.gen';
 import { enter } from './logging';
 import { messages } from './messages.svelte';
-import { workbench } from './workbench.svelte';
+import { keptOf, workbench } from './workbench.svelte';
 import { restoredFrom, type Part } from './document';
 import { titleOf } from './wording';
 import { readPatch } from './files';
@@ -112,8 +112,7 @@ async function bringBack(id: string): Promise<void> {
 
 /** Returns a patch as it stands, by its id. */
 export async function patchOf(id: string): Promise<Patch> {
-  const found = await unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
-  return found.document as unknown as Patch;
+  return (await keptOf(id)).document as unknown as Patch;
 }
 
 /** Keeps a patch as a variant of the present one, which stays on the sheet. */
@@ -225,8 +224,7 @@ export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> 
     messages.say('This window’s work stands; the other window’s is kept among the versions.');
   } else {
     await workbench.bring(async () => {
-      const path = { document_id: head.id };
-      const theirs = await unwrap(api.GET('/api/patches/{document_id}', { params: { path } }));
+      const theirs = await keptOf(head.id);
       await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (set aside)`, 120) });
       workbench.drafts.dropMine();
       return theirs;

@@ -25,7 +25,8 @@ export const WHOLE: Place = { what: 'patch', id: '' };
 
 const FIRST_DEMO = 'ferry-horn';
 
-const keptOf = (id: string): Promise<Kept> =>
+/** Reads a patch as the store has it. */
+export const keptOf = (id: string): Promise<Kept> =>
   unwrap(api.GET('/api/patches/{document_id}', { params: { path: { document_id: id } } }));
 
 const at = (id: string): { params: { path: { job_id: string } } } => ({ params: { path: { job_id: id } } });
@@ -151,9 +152,7 @@ export class Workbench {
   }
 
   async refreshHeads(): Promise<void> {
-    const isLast = this.listed.ask();
-    const heads = await unwrap(api.GET('/api/patches'));
-    if (isLast()) this.heads = heads;
+    await this.listed.keep(unwrap(api.GET('/api/patches')), (heads) => (this.heads = heads));
   }
 
   open(id: string): Promise<boolean> {
