@@ -276,13 +276,14 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
     "bank": ("light", bank),
     "bank-summary": ("light", bank_summary),
     "practice": ("light", practice),
-    "logbook": ("light", logbook),
     "paper": ("light", paper),
     "machine": ("light", machine),
     "map": ("light", map_of_it),
     "sound": ("light", sound),
     "compare": ("light", compare),
     "finding": ("light", finding),
+    # Last, since it changes a patch of the demo.
+    "logbook": ("light", logbook),
 }
 
 

@@ -1,6 +1,7 @@
 """Played by hand: what is heard is what the phrase that was played makes when it is rendered."""
 
 import gc
+import math
 import unittest
 from collections.abc import Callable
 from functools import partial
@@ -63,6 +64,21 @@ class Alike(unittest.TestCase):
         self.assertEqual(player.block_length, 2048)
         # The room is made in single precision, and louder by the more voices there are.
         self.check(check_patch(demos()["lantern-hum"]), acts, within=4e-7)
+
+    def test_where_a_voice_stood_is_told_as_often_in_long_blocks(self) -> None:
+        sway: Json = {"id": "sway", "kind": "lfo", "rate": 3.0, "shape": "sine"}
+        route = {"source": "sway", "destination": "wavetable_position", "amount": 0.25}
+        of = patch([sway], [route], voice={"base": {"wavetable_position": 0.5}})
+        player = LivePlayer(of)
+        for number in range(BLOCKS[-1][0]):
+            player.note_on(48 + number, 90)
+        for block in range(3):
+            player.block()
+            stood = player.stood
+            self.assertEqual([at for at, _ in stood], [2048 * block + BLOCK * part for part in (1, 2, 3, 4)])
+            for at, lanes in stood:
+                sine = math.sin(2 * math.pi * 3.0 * (at - 1) / player.rate)
+                self.assertAlmostEqual(lanes["wavetable_position"], 0.5 + 0.25 * sine, places=9)
 
     def test_legato_with_glide_and_bend(self) -> None:
         env: Json = {"id": "e", "kind": "envelope", "attack_s": 0.02, "release_s": 0.05}

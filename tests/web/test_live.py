@@ -17,7 +17,7 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, BLOCKS, LivePlayer
 from jorvik.core.voice.limiter import Limited
 from jorvik.web.live import LOST, TAKEN, Stage
-from jorvik.web.live_process import DRAWN_BLOCKS, HEAD, LiveSession, go_on, packed
+from jorvik.web.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, go_on, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
 
@@ -230,10 +230,10 @@ class Live(Api):
             self.assertEqual(logs[0]["lanes"]["macro:striker"], [[0, 0.8]])
             self.assertEqual([note for log in logs for note in log["on"]], [[0, 50, 96.0, 60_000]])
             # Where it stands is told several blocks at once, each with its sample.
-            more = DRAWN_BLOCKS + 1
+            more = DRAWN_AT_ONCE + 1
             _, told = self.heard(socket, more, (6 + blocks + more) * BLOCK)
             drawn = next(message["drawn"] for message in told if "drawn" in message)
-            self.assertEqual(np.diff([one["at"] for one in drawn]).tolist(), [BLOCK] * (DRAWN_BLOCKS - 1))
+            self.assertEqual(np.diff([one["at"] for one in drawn]).tolist(), [BLOCK] * (DRAWN_AT_ONCE - 1))
             self.assertIn("cutoff", drawn[-1]["lanes"])
 
     def test_an_edit_is_made_ready_beside_what_plays(self) -> None:

@@ -29,8 +29,8 @@ from jorvik.web.forms import Document, Form
 MOST_AHEAD_S: Final = 0.5
 """No more sound than this is made before it is heard, whatever is asked for."""
 
-DRAWN_BLOCKS: Final = 4
-"""So many blocks are drawn at once: a message for each costs more than their sound."""
+DRAWN_AT_ONCE: Final = 4
+"""So many places are told at once: a message for each costs more than their sound."""
 
 URGENT: Final = -10
 """How what sound goes through gives way to others: not."""
@@ -287,9 +287,8 @@ class LiveSession:
         log = player.log()
         if log != Log():
             told.append({"log": asdict(log)})
-        if standing := player.standing:
-            self._drawn.append({"at": player.now, "lanes": standing})
-        if len(self._drawn) >= DRAWN_BLOCKS:
+        self._drawn += [{"at": at, "lanes": lanes} for at, lanes in player.stood]
+        if len(self._drawn) >= DRAWN_AT_ONCE:
             told.append({"drawn": self._drawn})
             self._drawn = []
         return made, told

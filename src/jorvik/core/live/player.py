@@ -262,9 +262,9 @@ class LivePlayer:
         return {name: self._hands.values[name] for name in self.patch.performance.controls}
 
     @property
-    def standing(self) -> dict[str, float]:
-        """Where the destinations of the voice stand that was struck last; nothing where none sounds."""
-        return self._voices[-1].standing if self._voices else {}
+    def stood(self) -> list[tuple[int, dict[str, float]]]:
+        """Where the destinations of the voice that was struck last stood in the last block, told every 512 samples."""
+        return self._voices[-1].stood(BLOCK) if self._voices else []
 
     @property
     def is_silent(self) -> bool:

@@ -185,6 +185,8 @@ class LiveVoice:
         self._keys = [held]
         self._common = of.common
         self._table = np.zeros((self.program.rows, self.block + 1))
+        self._stretch = (0, 0)
+        """What was made last: its first sample, and how many."""
         self._score: Score | None = None
         played = event_table(self.program, self.notes, self.rate)
         self._pass = Pass(self.program, self.rate, self._table, of.code, played, of.common, self._start(held))
@@ -226,10 +228,17 @@ class LiveVoice:
         common.begin(held.on, first.s, self._table)
         return Before(first.p, first.s, first.x, [], np.zeros(0))
 
-    @property
-    def standing(self) -> dict[str, float]:
-        """Where each of its destinations stands that something moves, at its last sample."""
-        return {name: float(self._table[lane.row, 0]) for name, lane in self.program.lanes.items()}
+    def stood(self, every: int) -> list[tuple[int, dict[str, float]]]:
+        """Where its destinations stood that something moves, over the last stretch that was made.
+
+        Told after each so many samples and at its end, with how many samples had been made by then.
+        """
+        first, length = self._stretch
+        lanes = self.program.lanes.items()
+        return [
+            (first + column, {name: float(self._table[lane.row, column]) for name, lane in lanes})
+            for column in ([*range(every, length, every), length] if length else [])
+        ]
 
     @property
     def is_leaving(self) -> bool:
@@ -277,6 +286,7 @@ class LiveVoice:
         if score is not self._score:
             self._score, self._pass.played = score, score.events(self.program, self.notes, self.rate)
         self._pass.fill(1, first, length)
+        self._stretch = first, length
         self.of.check(self._table, 1, first, first + length)
         if self.notes[0].on >= first + length:
             self._table[:, 0] = self._table[:, length]
