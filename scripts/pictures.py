@@ -302,6 +302,7 @@ def main() -> None:
             page.wait_for_timeout(800)
             act(page)
             page.wait_for_timeout(1500)
+            page.get_by_text("Looking…", exact=True).wait_for(state="hidden")
             page.screenshot(path=FOLDER / f"{name}.png")
             context.close()
         chromium.close()
