@@ -307,12 +307,16 @@ class Views(BrowserCase):
         self.page.get_by_role("button", name="shake moves pitch", exact=True).focus()
         self.page.keyboard.press("Enter")
         expect(self.page.get_by_label("Mode of the route")).to_be_visible()
+        scaled = self.page.get_by_role("button", name="velocity scales how far swell moves cutoff", exact=True)
+        expect(scaled).to_have_count(1)
 
     def test_the_sound_is_looked_into(self) -> None:
         self.page.get_by_role("tab", name="Sound").click()
         table = self.page.get_by_role("table", name=re.compile("Harmonics at"))
         expect(table.locator("tbody tr").first).to_contain_text("G2")
         expect(self.page.get_by_role("table", name="Levels")).to_contain_text("LUFS")
+        # What the picture shows as nothing is what stands beside it: 0 of 255 there, 255 at full scale.
+        expect(self.page.get_by_text("18 kHz at the top")).to_contain_text("blank from −100 dB down")
         self.page.get_by_role("button", name="Hold as ghost").click()
         expect(self.page.get_by_role("button", name="A against B")).to_be_visible()
 

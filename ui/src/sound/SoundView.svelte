@@ -99,7 +99,7 @@
     <div class="row gram">
       <div class="left">
         <b>Spectrogram</b>
-        <span>30 Hz at the foot, 18 kHz at the top</span>
+        <span>30 Hz at the foot, 18 kHz at the top{look ? `; blank from ${figure(look.floor_db)} dB down` : ''}</span>
         <span class="cut">– – cutoff</span>
       </div>
       <div class="right" role="presentation" onpointerdown={point} onpointermove={point}>
