@@ -285,7 +285,8 @@ class LivePlayer:
         if self._beat is not None:
             self._hands.follow(self.now, length, self._beat, self.lanes)
         self._pass_to_edit()
-        made = {name: np.zeros((length, 2)) for name in ("dry", *SENDS)}
+        # Each channel's samples lie together, as a voice makes them.
+        made = {name: np.zeros((2, length)).T for name in ("dry", *SENDS)}
         # A note of the phrase beside it begins at its very sample: the block is made in pieces.
         due = list(self._beat.notes(first, length)) if self._beat is not None else []
         for begin, end in pairwise(sorted({first, *(on for on, _, _ in due), first + length})):

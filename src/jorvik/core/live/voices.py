@@ -191,7 +191,7 @@ class LiveVoice:
         played = event_table(self.program, self.notes, self.rate)
         self._pass = Pass(self.program, self.rate, self._table, of.code, played, of.common, self._start(held))
         heard_of = _Played(self.patch, self.program, self.rate, self.notes)
-        self._sound = VoiceSound(heard_of, self.block, of.plan, by_turns=True)
+        self._sound = VoiceSound(heard_of, of.plan, by_turns=True)
         self.delay = self._sound.delay
         self.next: LiveVoice | None = None
         """The voice that goes on from here with other figures."""

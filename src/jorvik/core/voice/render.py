@@ -126,7 +126,7 @@ def _voice(
     What moves, the tones of it, and what is made of these go through three stages side by side.
     """
     run = Run(patch, rate, number, shared)
-    voice = VoiceSound(run, _BLOCK)
+    voice = VoiceSound(run)
     made = {name: np.zeros((2, run.length)).T for name in ("dry", *sends)}
     begin = run.notes[0].on
     edges = sorted({begin, run.length, *range(_BLOCK, run.length, _BLOCK)} - {0})

@@ -14,7 +14,7 @@ from jorvik.core.dsp.randomness import note_random, stream
 from jorvik.core.dsp.svf import RESPONSES
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.engine.notes import VoiceNote
-from jorvik.core.engine.program import Program
+from jorvik.core.engine.program import Ints, Program
 from jorvik.core.engine.run import Block
 from jorvik.core.limits import GATE_RAMP_S
 from jorvik.core.voice.filters import PEAK_STATES, PEAKS, Filters, begun, filter_block, peak_block
@@ -49,6 +49,17 @@ def _place(lanes: Floats, channels: Floats, out: Floats) -> None:
         gain = lanes[_AMPLITUDE, n] * lanes[_OPEN, n]
         out[0, n] += channels[0, n] * gain * left
         out[1, n] += channels[-1, n] * gain * right
+
+
+@kernel
+def _delay(rows: Ints, lanes: Floats, waiting: Floats, late: Floats) -> None:
+    """Write rows of ``lanes`` into ``late`` as many samples later as ``waiting`` has, which holds those in between."""
+    delay, length = waiting.shape[1], lanes.shape[1]
+    for row in rows:
+        for n in range(length):
+            late[row, n] = waiting[row, n] if n < delay else lanes[row, n - delay]
+        for n in range(delay):
+            waiting[row, n] = waiting[row, n + length] if n + length < delay else lanes[row, n + length - delay]
 
 
 def factor_of(patch: Patch) -> int:
@@ -115,8 +126,8 @@ class VoicePlan:
 class VoiceSound:
     """One voice, from block to block."""
 
-    def __init__(self, run: Played, block: int, plan: VoicePlan | None = None, by_turns: bool = False) -> None:
-        """Begin with what is played, in blocks of so many samples at most.
+    def __init__(self, run: Played, plan: VoicePlan | None = None, by_turns: bool = False) -> None:
+        """Begin with what is played.
 
         Where moves, tones and sound are made ``by_turns``, block by block, all blocks share one table of lanes.
         """
@@ -130,9 +141,8 @@ class VoiceSound:
         self.filtering = begun(plan.filters, plan.channels)
         self.peaks = {name: np.zeros((plan.channels, PEAK_STATES)) for name in plan.peaks}
         self.history = np.zeros((plan.channels, self.taps.size - 1))
-        self.still = np.broadcast_to(plan.still[:, None], (len(ROWS), block)).copy()
-        self.late = self.still.copy()
-        """The lanes of the block that is made into sound, as late as that; what does not move stands in it."""
+        self.lanes = self.late = np.zeros((len(ROWS), 0))
+        """The lanes of a block, and those of the block that is made into sound, as late as that."""
         self.moving = np.array(sorted({_OPEN, *(row for row, _ in plan.moved)}))
         self.waiting = np.zeros((len(ROWS), plan.delay))
 
@@ -159,9 +169,9 @@ class VoiceSound:
             if block.first < self.run.notes[0].on:
                 continue
             length = block.rows.shape[1]
-            # A part of the table is no table of its own, for which everything compiled would be compiled again.
-            shared = self.by_turns and length == self.still.shape[1]
-            lanes = self.still if shared else self.still[:, :length].copy()
+            lanes = self._fitting(self.lanes, length)
+            if self.by_turns:
+                self.lanes = lanes
             for place, row in self.plan.moved:
                 lanes[place] = block.rows[row]
             end = block.first + length
@@ -197,10 +207,15 @@ class VoiceSound:
 
     def _delayed(self, lanes: Floats) -> Floats:
         """Return the lanes of a block late by ``delay`` samples; they stand until the next block is asked for."""
-        late, length, rows = self.late, lanes.shape[1], self.moving
-        both = np.concatenate([self.waiting[rows], lanes[rows]], axis=1)
-        late[rows, :length], self.waiting[rows] = both[:, :length], both[:, length:]
-        return np.ascontiguousarray(late[:, :length])
+        self.late = self._fitting(self.late, lanes.shape[1])
+        _delay(self.moving, lanes, self.waiting, self.late)
+        return self.late
+
+    def _fitting(self, table: Floats, length: int) -> Floats:
+        """Return lanes of so many samples: those where they are as long, else new ones in which nothing moves yet."""
+        if table.shape[1] == length:
+            return table
+        return np.broadcast_to(self.plan.still[:, None], (len(ROWS), length)).copy()
 
 
 def _starts(patch: Patch, held: VoiceNote, unison: int) -> dict[str, list[float]]:

@@ -111,6 +111,36 @@ def _play(
     at[0] = phase
 
 
+@kernel
+def _add(tones: Floats, left: Floats, right: Floats, made: Floats) -> None:
+    """Add tones to one channel or two of ``made``, with a gain for each: it holds until the next one's sample."""
+    tones, left, right = unowned(tones), unowned(left), unowned(right)
+    factor = tones.size // left.size
+    for n in range(left.size):
+        for i in range(n * factor, (n + 1) * factor):
+            made[0, i] += left[n] * tones[i]
+        if made.shape[0] == 2:
+            for i in range(n * factor, (n + 1) * factor):
+                made[1, i] += right[n] * tones[i]
+
+
+def _add_alike(tones: Floats, gain: Floats, made: Floats) -> None:
+    """Add tones to all channels at the same gain."""
+    _add(tones, gain, gain, made)
+
+
+@kernel
+def _swung(index: Floats, before: float, tones: Floats, swing: Floats) -> None:
+    """Write by how many cycles tones move a phase; the FM index goes straight from one sample's to the next one's."""
+    index, tones, swing = unowned(index), unowned(tones), unowned(swing)
+    factor = tones.size // index.size
+    for n in range(index.size):
+        step = (index[n] - before) / factor
+        for i in range(factor):
+            swing[n * factor + i] = (before + (i + 1) * step) * tones[n * factor + i] / (SINE_PEAK * 2.0 * math.pi)
+        before = index[n]
+
+
 @inline_kernel
 def _pink(s: Floats, white: float) -> float:
     """Return pink noise: three one-poles over white (Kellet's economy filter)."""
@@ -203,57 +233,58 @@ class Tones:
         Frequencies hold over a sample; the FM index goes straight from one to the next.
         """
         of, lane = self.of, _Lanes(lanes)
-        octaves = self.octaves_at_key60 + lane["key"] + lane["pitch"] / 12.0
-        octaves2 = octaves + lane["osc2_pitch"] / 12.0 + np.log2(lane["fm_ratio"])
+        octaves = self.octaves_at_key60 + lane["key"] + self._short(lane, "pitch") / 12.0
+        octaves2 = octaves + self._short(lane, "osc2_pitch") / 12.0 + np.log2(self._short(lane, "fm_ratio"))
         modulated = self.last_index != 0.0 or self._on(lane, "fm_index")
-        made = np.zeros((channels, lanes.shape[1] * self.factor))
+        made, swing = np.zeros((channels, lanes.shape[1] * self.factor)), _NONE
         if modulated or self._on(lane, "osc2_level"):
             y = self._tone(of.table2, of.pulsed2, lane, "osc2_", octaves2, octaves2, _NONE, self.second)
-            made += y * self._fine(lane, "osc2_level")
-            swing = self._depth(lane["fm_index"]) * y / (SINE_PEAK * 2.0 * math.pi) if modulated else _NONE
-        else:
-            swing = _NONE
-            if self.moved & _SECOND:
-                self._pass_by(octaves2, self.second)
+            _add_alike(y, self._short(lane, "osc2_level"), made)
+            if modulated:
+                swing = np.empty(y.size)
+                _swung(lane["fm_index"], self.last_index, y, swing)
+                self.last_index = float(lane["fm_index"][-1])
+        elif self.moved & _SECOND:
+            self._pass_by(octaves2, self.second)
         self._first(made, lane, octaves, octaves2, swing)
         if self._on(lane, "sub_level"):
             under = octaves - of.sub_octaves
             y = self._tone(of.table_sub, False, lane, "sub_", under, under, _NONE, self.sub)
-            made += y * self._fine(lane, "sub_level")
+            _add_alike(y, self._short(lane, "sub_level"), made)
         elif "sub_level" in self.moved:
             self._pass_by(octaves - of.sub_octaves, self.sub)
         if self._on(lane, "noise_level"):
             hiss = np.empty(made.shape[1])
             _hiss(of.noise_stream, first * self.factor, of.pink, self.pink, hiss)
-            made += hiss * self._fine(lane, "noise_level") * math.sqrt(self.factor)
+            _add_alike(hiss, self._short(lane, "noise_level") * math.sqrt(self.factor), made)
         if self.replay is not None:
-            tune = lane["key"] + lane["pitch"] / 12.0
-            made += self.replay.block(tune, self.factor) * self._fine(lane, "recording_level")
+            tune = lane["key"] + self._short(lane, "pitch") / 12.0
+            _add_alike(self.replay.block(tune, self.factor), self._short(lane, "recording_level"), made)
         if self._on(lane, "signal_level"):
-            made += self.heard.block(lane["signal"]) * self._fine(lane, "signal_level")
+            _add_alike(self.heard.block(lane["signal"]), self._short(lane, "signal_level"), made)
         return made
 
     def _first(self, made: Floats, lane: "_Lanes", octaves: Floats, octaves2: Floats, swing: Floats) -> None:
         """Add oscillator 1: every voice of its unison, tuned and placed apart."""
         of = self.of
-        spread = lane["detune"] / 2400.0
+        spread = self._short(lane, "detune") / 2400.0
         reach = octaves + spread
         if swing.size:
             # Carson's rule: what is modulated reaches up by the index times the modulator's frequency.
-            reach = np.log2(np.exp2(reach) + lane["fm_index"] * np.exp2(octaves2))
-        level = self._fine(lane, "osc1_level") / math.sqrt(of.unison)
+            reach = np.log2(np.exp2(reach) + self._short(lane, "fm_index") * np.exp2(octaves2))
+        gain = self._short(lane, "osc1_level") / math.sqrt(of.unison)
         for side, phase in zip(self.sides, self.unison, strict=True):
             own = octaves + side * spread
             if not self._on(lane, "osc1_level"):
                 self._pass_by(own, phase)
                 continue
-            y = self._tone(of.table1, of.pulsed1, lane, "", own, reach, swing, phase) * level
+            y = self._tone(of.table1, of.pulsed1, lane, "", own, reach, swing, phase)
             if made.shape[0] == 1:
-                made[0] += y
+                _add(y, gain, gain, made)
             else:
-                angle = 0.25 * math.pi * (1.0 + side * self._fine(lane, "stereo_spread"))
-                made[0] += np.cos(angle) * math.sqrt(2.0) * y
-                made[1] += np.sin(angle) * math.sqrt(2.0) * y
+                angle = 0.25 * math.pi * (1.0 + side * self._short(lane, "stereo_spread"))
+                louder = gain * math.sqrt(2.0)
+                _add(y, louder * np.cos(angle), louder * np.sin(angle), made)
 
     def _tone(
         self,
@@ -281,18 +312,10 @@ class Tones:
         """Move a phase on over a block in which nothing of it is heard."""
         phase.at[0] = (phase.at[0] + float(np.exp2(octaves).sum()) * self.factor) % 1.0
 
-    def _depth(self, index: Floats) -> Floats:
-        """Return the FM index at every fine sample, straight from one sample's to the next one's."""
-        before = np.concatenate([[self.last_index], index[:-1]])
-        self.last_index = float(index[-1])
-        return _between(before, index, self.factor)
-
     def _on(self, lane: "_Lanes", name: str) -> bool:
         """Tell whether a lane that is off at 0 is on anywhere in a block."""
         return bool(lane[name].any()) if name in self.moved else bool(lane[name][0] != 0.0)
 
-    def _fine(self, lane: "_Lanes", name: str) -> Floats | float:
-        """Return a lane at the fine rate; one number where nothing moves it."""
-        if name not in self.moved:
-            return float(lane[name][0])
-        return np.repeat(lane[name], self.factor) if self.factor > 1 else lane[name]
+    def _short(self, lane: "_Lanes", name: str) -> Floats:
+        """Return a lane; one value that stands for all of its samples where nothing moves it."""
+        return lane[name] if name in self.moved else lane[name][:1]
