@@ -17,7 +17,7 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, BLOCKS, LivePlayer
 from jorvik.core.voice.limiter import Limited
 from jorvik.web.live import LOST, TAKEN, Stage
-from jorvik.web.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, go_on, packed
+from jorvik.web.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, come_first, go_on, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
 
@@ -39,6 +39,16 @@ class Hand:
     def send(self, said: object) -> None:
         if isinstance(said, bytes):
             self.done.append("b")
+
+
+def may_be_real_time() -> bool:
+    """Tell whether who runs the tests is allowed to make a thread real-time."""
+    try:
+        os.sched_setscheduler(0, os.SCHED_RR, os.sched_param(1))
+    except OSError:
+        return False
+    os.sched_setscheduler(0, os.SCHED_OTHER, os.sched_param(0))
+    return True
 
 
 class Paced(unittest.TestCase):
@@ -312,6 +322,26 @@ class Live(Api):
         wait_until(lambda: self.stage.pid is None, "the stage was not free again")
         with self.connect() as again:
             self.begun(again)
+
+    def test_what_plays_is_weighed_by_itself_and_real_time_where_it_may_be(self) -> None:
+        with self.connect() as socket:
+            self.begun(socket)
+            pid = self.stage.pid
+            assert pid is not None
+            self.assertEqual(os.getsid(pid), pid)
+            many = len(os.sched_getaffinity(pid)) > 1
+            policy = os.SCHED_RR if many and may_be_real_time() else os.SCHED_OTHER
+            self.assertEqual(os.sched_getscheduler(pid), policy)
+
+    def test_on_a_single_core_something_is_left_for_the_page(self) -> None:
+        with (
+            patch("os.setsid"),
+            patch("os.setpriority"),
+            patch("os.sched_getaffinity", return_value={0}),
+            patch("os.sched_setscheduler") as made_real_time,
+        ):
+            come_first()
+        made_real_time.assert_not_called()
 
     def test_what_is_told_to_a_process_that_just_died_does_not_hide_that_it_died(self) -> None:
         """The page goes on telling how far it has played until it is told; the pipe may be broken before that."""
