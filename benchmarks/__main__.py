@@ -1,10 +1,12 @@
 """Print every figure of one run: the engine against fused loops, in multiples of real time, and the browser's."""
 
+import argparse
 import os
 import sys
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from functools import cache
+from functools import cache, partial
 from itertools import cycle
 
 import numpy as np
@@ -154,28 +156,44 @@ def multiple(what: str, seconds: float, taken: float, aim: str = "") -> None:
     print(f"{what}: {seconds / taken:.0f} x real time{f' (aim: {aim})' if aim else ''}")
 
 
+def browser() -> None:
+    """Print the figures of the page."""
+    from benchmarks.browser import browser as figures
+
+    figures()
+
+
+def live(seconds: float) -> None:
+    """Print the figures of playing live."""
+    from benchmarks.live import live as figures
+
+    figures(seconds)
+
+
 def main() -> int:
-    """Print everything."""
-    engine()
-    sound()
-    judgement()
-    edits()
-    limits()
-    work()
-    largest_judged()
-    phrases()
-    analysis()
-    library()
-    if "--plots" in sys.argv:
+    """Print the parts that are named, or everything."""
+    parts: dict[str, Callable[[], None]] = {
+        part.__name__: part
+        for part in (engine, sound, judgement, edits, limits, work, largest_judged, phrases, analysis, library, browser)
+    }
+    asked = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
+    asked.add_argument(
+        "parts", nargs="*", metavar="PART", help=f"any of {', '.join(parts)}, live; all if none is named"
+    )
+    asked.add_argument("--plots", action="store_true", help="draw plots too")
+    asked.add_argument("--no-browser", action="store_true", help="leave out what needs a browser")
+    asked.add_argument("--live-seconds", type=float, default=60.0, help="how long many voices are played, 60 if unsaid")
+    given = asked.parse_args()
+    parts["live"] = partial(live, given.live_seconds)
+    if unknown := [name for name in given.parts if name not in parts]:
+        asked.error(f"no part {unknown[0]!r}; there are {', '.join(parts)}")
+    for name, part in parts.items():
+        if name in (given.parts or parts) and not (given.no_browser and name in ("browser", "live")):
+            part()
+    if given.plots:
         from benchmarks.plots import plots
 
         plots()
-    if "--no-browser" not in sys.argv:
-        from benchmarks.browser import browser
-        from benchmarks.live import live
-
-        browser()
-        live()
     return 0
 
 
