@@ -154,9 +154,12 @@ class PlayedLive(Playing):
         self.page.evaluate("sent(0xb0, 21, 127)")
         expect(self.page.get_by_label("Play striker")).to_have_value("1")
         self.page.evaluate("sent(0x90, 62, 100)")
+        key = self.page.get_by_role("button", name="D4", exact=True)
+        expect(key).to_have_attribute("aria-pressed", "true")
         self.eventually(self.loud, lambda: "the key was not heard")
         for sent in ("0xe0, 127, 127", "0xd0, 64", "0xb0, 1, 127", "0xb0, 30, 9", "0x80, 62, 0"):
             self.page.evaluate(f"sent({sent})")
+        expect(key).to_have_attribute("aria-pressed", "false")
         self.more(4)
         self.page.get_by_role("button", name="Keep it").click()
         kept = self.until_kept("As it was played", lambda p: len(p.played) == 1)

@@ -88,6 +88,8 @@ export class Live {
   private delay = 0;
   /** Counts beginnings and ends: what was ended while it began does not go on. */
   private turns = 0;
+  /** Keys that are held, whatever holds them: a finger, a controller, the pedal. */
+  down: ReadonlySet<number> = $state.raw(new Set());
   /** Keys that were let go while the pedal held them. */
   private held = new Set<number>();
   private holds = false;
@@ -219,19 +221,31 @@ export class Live {
   strike(key: number, velocity: number): void {
     performance.mark('jorvik:strike');
     this.held.delete(key);
+    this.down = new Set([...this.down, key]);
     this.send({ do: 'on', key, velocity: Math.max(1, Math.min(127, velocity)) });
   }
 
   release(key: number): void {
     if (this.holds) this.held.add(key);
-    else this.send({ do: 'off', key });
+    else this.off(key);
+  }
+
+  private off(key: number): void {
+    this.down = new Set([...this.down].filter((one) => one !== key));
+    this.send({ do: 'off', key });
+  }
+
+  /** No key is held any more. */
+  private letAllGo(): void {
+    this.held.clear();
+    this.down = new Set();
   }
 
   /** The pedal: keys that are let go while it is down sound on until it is up. */
   hold(isDown: boolean): void {
     this.holds = isDown;
     if (isDown) return;
-    for (const key of this.held) this.send({ do: 'off', key });
+    for (const key of this.held) this.off(key);
     this.held.clear();
   }
 
@@ -264,6 +278,7 @@ export class Live {
   record(over: Over): Promise<Session> {
     this.over = over.phrase !== null;
     this.beside = over;
+    this.letAllGo();
     return new Promise((done) => {
       this.recording = done;
       this.send({ do: 'record', ...over });
@@ -273,6 +288,7 @@ export class Live {
   /** Lets every key go, and is silent at once. */
   panic(): void {
     this.over = false;
+    this.letAllGo();
     this.send({ do: 'panic' });
     this.node?.port.postMessage('silence');
   }
@@ -286,7 +302,7 @@ export class Live {
     this.over = false;
     this.gaps = this.missingS = 0;
     this.holds = false;
-    this.held.clear();
+    this.letAllGo();
     this.recording = null;
     node?.port.postMessage('silence');
     // After it has died away: what is cut off jumps.

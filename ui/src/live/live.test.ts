@@ -16,4 +16,19 @@ describe('played live', () => {
     expect(live.state).toBe('off');
     expect(live.session).toBeNull();
   });
+
+  it('knows which keys are held, whatever holds them', () => {
+    const live = new Live({ opened: () => new Promise(() => {}) });
+    for (const key of [60, 64]) live.strike(key, 90);
+    live.release(64);
+    expect([...live.down]).toEqual([60]);
+    live.hold(true);
+    live.release(60);
+    live.strike(67, 90);
+    expect([...live.down]).toEqual([60, 67]);
+    live.hold(false);
+    expect([...live.down]).toEqual([67]);
+    live.panic();
+    expect([...live.down]).toEqual([]);
+  });
 });

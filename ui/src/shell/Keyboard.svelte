@@ -15,7 +15,9 @@
   const FULL_PRESSURE_PX = 120;
   let pressed: { key: number; y: number } | null = null;
   let octave = $state(Math.floor(workbench.key / 12));
-  let lit: ReadonlySet<number> = $state.raw(new Set());
+  /** Keys that were struck just now, where nothing is held. */
+  let struck: ReadonlySet<number> = $state.raw(new Set());
+  const lit = $derived(live.state === 'on' ? live.down : struck);
   const from = $derived(Math.max(0, Math.min(91, (octave - 1) * 12)));
   const keys = $derived(Array.from({ length: 37 }, (_, i) => from + i));
   const whites = $derived(keys.filter((key) => WHITE.includes(key % 12)));
@@ -28,21 +30,16 @@
   /** Strikes a key: held until it is let go where it is played live, else as long as the test note. */
   function strike(key: number, velocity: number): void {
     const hard = Math.max(1, Math.min(127, Math.round(velocity)));
-    lit = new Set([...lit, key]);
     if (live.state === 'on') {
       live.strike(key, hard);
       return;
     }
-    setTimeout(() => unlight(key), 180);
+    struck = new Set([...struck, key]);
+    setTimeout(() => (struck = new Set([...struck].filter((one) => one !== key))), 180);
     void player.strike({ key, velocity: hard });
   }
   function release(key: number): void {
-    if (live.state !== 'on' || !lit.has(key)) return;
-    unlight(key);
-    live.release(key);
-  }
-  function unlight(key: number): void {
-    lit = new Set([...lit].filter((one) => one !== key));
+    if (live.state === 'on' && live.down.has(key)) live.release(key);
   }
   function press(event: PointerEvent & { currentTarget: HTMLElement }, key: number): void {
     const box = event.currentTarget.getBoundingClientRect();
@@ -127,6 +124,7 @@
           class:lit={lit.has(key)}
           class:home={key === workbench.key}
           aria-label={noteName(key)}
+          aria-pressed={lit.has(key)}
           tabindex="-1"
           onpointerdown={(event) => press(event, key)}
           onpointermove={lean}
@@ -139,6 +137,7 @@
           class="key raised"
           class:lit={lit.has(key)}
           aria-label={noteName(key)}
+          aria-pressed={lit.has(key)}
           tabindex="-1"
           style:left="{at * 100}%"
           onpointerdown={(event) => press(event, key)}
