@@ -26,6 +26,8 @@
     void messages.attempt(() => matching.show());
   });
 
+  $effect(() => void messages.attempt(() => matching.refresh()));
+
   const kept = $derived(matching.heads.find((head) => head.id === matching.recording));
   /** Shows what is heard of the patch beside the recording, on the note's own time. */
   function onStaves(): void {

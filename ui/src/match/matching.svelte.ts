@@ -2,11 +2,11 @@
 import { api, asBody, unwrap, type Head, type Job, type Patch } from '../api/api';
 import { cut } from '../common/text';
 import { base64Of } from '../state/files';
-import { underWay } from '../state/jobs.svelte';
 import { Latest } from '../state/latest';
 import { keepNew } from '../state/library';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
+import { ShownJob } from '../state/shown-job.svelte';
 import { freshId } from '../state/window';
 import type { Workbench } from '../state/workbench.svelte';
 
@@ -55,7 +55,6 @@ export class Matching {
   /** What is known of the recording while the patch is still being brought near. */
   found: Found | null = $state.raw(null);
   match: Match | null = $state.raw(null);
-  trouble = $state('');
   /** Whether a new patch is made, or the open one brought near. */
   anew = $state(true);
   /** Whether the match that is shown is a new patch. */
@@ -64,50 +63,42 @@ export class Matching {
   noteOff: number | null = $state(null);
   /** Which of the two a blind listener hears as A, and whether that was told. */
   blind: { first: 'recording' | 'patch'; told: boolean } | null = $state.raw(null);
-  private job = $state('');
   /** The recordings that are kept. */
   heads: Head[] = $state.raw([]);
   /** The one that is matched, by its identity in the store. */
   recording = $state('');
-  private shownOf = '';
-  /** Whether nothing is known of it: jobs may still be listed that made something. */
-  private isBare = false;
-  /** What is shown: what comes after a newer question is let go. */
-  private readonly asked = new Latest();
   private readonly listed = new Latest();
+
+  /** The job that matches. */
+  private readonly shown: ShownJob;
 
   constructor(
     private readonly bench: Workbench,
     private readonly player: Player
-  ) {}
-
-  readonly running: Job | undefined = $derived.by(() =>
-    this.bench.jobs.all.find((job) => job.id === this.job && underWay(job))
-  );
-  /** Shows what was matched last with the open patch, and goes on with what is being matched. */
-  async show(): Promise<void> {
-    if (this.shownOf === this.bench.id && !this.isBare) return;
-    const isLast = this.begin();
-    await this.refresh();
-    const { id, jobs } = this.bench;
-    const mine = jobs.all.filter(({ kind, facts }) => kind === 'match' && facts['patch'] === id);
-    const running = mine.find(underWay);
-    const last = mine.find((job) => job.state === 'done');
-    if (!isLast()) return;
-    this.isBare = !last && !running;
-    if (running) {
-      this.job = running.id;
-      jobs.listen(running.id, ...this.listening(isLast));
-    } else if (last) await this.take(last, isLast);
+  ) {
+    this.shown = new ShownJob(bench, {
+      clear: () => (this.match = this.found = this.blind = null),
+      soFar: (known) => (this.found = (known as { found: Found }).found),
+      made: (result, job) => {
+        this.match = result as Match;
+        this.found = this.match.found;
+        this.isNew = Boolean(job.facts['new']);
+      }
+    });
   }
 
-  /** Clears what is shown, for something else of the open patch. */
-  private begin(): () => boolean {
-    this.shownOf = this.bench.id;
-    this.isBare = false;
-    this.match = this.found = this.blind = null;
-    this.job = this.trouble = '';
-    return this.asked.ask();
+  get running(): Job | undefined {
+    return this.shown.running;
+  }
+
+  get trouble(): string {
+    return this.shown.trouble;
+  }
+
+  /** Shows what was matched last with the open patch, and goes on with what is being matched. */
+  async show(): Promise<void> {
+    const { id } = this.bench;
+    await this.shown.show(id, ({ kind, facts }) => kind === 'match' && facts['patch'] === id);
   }
 
   /** Reads a file, and brings a patch near to what is in it. */
@@ -116,7 +107,7 @@ export class Matching {
       throw new Error(
         `${file.name}: found ${(file.size / 1e6).toFixed(1)} MB; it must be ${MOST_BYTES / 1e6} MB at most: a shorter stretch, or FLAC.`
       );
-    const isLast = this.begin();
+    const isLast = this.shown.clear();
     const name = cut(file.name.replace(/\.[^.]*$/, ''), 120);
     const packed = await unwrap(api.POST('/api/match/recording', { body: { data: await base64Of(file), name } }));
     if (packed.remarks.length > 0) messages.say(packed.remarks.join(' '));
@@ -162,7 +153,7 @@ export class Matching {
   /** Matches the same recording once more, as is said now. */
   async again(): Promise<void> {
     if (!this.recording) return;
-    const isLast = this.begin();
+    const isLast = this.shown.clear();
     await this.bench.settled();
     if (!isLast()) return;
     const path = { document_id: this.recording };
@@ -173,34 +164,11 @@ export class Matching {
     const off = this.noteOff === null ? {} : { note_off_s: this.noteOff };
     const of = this.anew ? {} : { document: asBody(patch) };
     const request = { kind: 'match' as const, recording, ...about, ...of, ...off };
-    const job = await this.bench.jobs.ask(request, ...this.listening(isLast));
-    if (isLast()) this.job = job;
-  }
-
-  /** What is done with how a match ended, and with what it knows until then, while nothing else was asked for. */
-  private listening(isLast: () => boolean): [(job: Job) => void, (known: unknown) => void] {
-    return [
-      (job) => {
-        if (!isLast()) return;
-        if (job.state === 'failed') this.trouble = job.said;
-        if (job.state === 'done') void messages.attempt(() => this.take(job, isLast));
-      },
-      (known) => {
-        if (isLast()) this.found = (known as { found: Found }).found;
-      }
-    ];
-  }
-
-  private async take(job: Job, isLast: () => boolean): Promise<void> {
-    const match = (await this.bench.jobs.result(job.id)) as Match;
-    if (!isLast()) return;
-    this.match = match;
-    this.found = match.found;
-    this.isNew = Boolean(job.facts['new']);
+    await this.shown.ask(request, isLast);
   }
 
   cancel(): void {
-    void messages.attempt(() => this.bench.jobs.cancel(this.job));
+    this.shown.cancel();
   }
 
   get patch(): Patch | null {

@@ -86,12 +86,10 @@ describe('a match', () => {
     const list = bench.jobs;
     bench.jobs = new Jobs(jobServer, () => '');
     const later = new Matching(bench as unknown as Workbench, {} as Player);
-    void later.show();
-    await server.answer('/api/recordings', []);
+    await later.show();
     expect(later.match).toBeNull();
     bench.jobs = list;
-    void later.show();
-    await server.answer('/api/recordings', []);
+    await later.show();
     expect(later.match?.name).toBe('bell');
   });
 
@@ -101,8 +99,7 @@ describe('a match', () => {
     await server.answer('bell', recording('bell'));
     const shown = async (id: string): Promise<void> => {
       bench.id = id;
-      void matching.show();
-      await server.answer('/api/recordings', []);
+      await matching.show();
     };
     await shown('drone');
     await done();

@@ -1,10 +1,9 @@
 /** The useful range of a control of the open patch: swept as a job, heard step by step, kept with the patch. */
 import { api, asBody, unwrap, type Job, type Patch } from '../api/api';
 import { shown } from '../common/format';
-import { underWay } from '../state/jobs.svelte';
-import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
+import { ShownJob } from '../state/shown-job.svelte';
 import type { Workbench } from '../state/workbench.svelte';
 import { Loops } from './loops';
 import { middleLoudness, type Found, type FoundMap, type Range } from './range';
@@ -20,11 +19,6 @@ const OCTAVES = [-12, 0, 12];
 const VELOCITIES = [40, 96, 120];
 
 export class Ranging {
-  constructor(
-    private readonly bench: Workbench,
-    private readonly player: Player
-  ) {}
-
   of = $state('cutoff');
   /** Where the sweep begins and ends; the whole range where nothing is said. */
   low: number | null = $state(null);
@@ -36,42 +30,58 @@ export class Ranging {
   map: FoundMap | null = $state.raw(null);
   /** How often the patch was changed since it was swept. */
   behind = $state(0);
-  trouble = $state('');
   /** The step that is pointed at. */
   step: number | null = $state(null);
-  private job: string = $state('');
   private loops: Loops | null = null;
-  private shownOf = '';
-  /** Whether nothing is known of it: jobs may still be listed that made something. */
-  private isBare = false;
-  /** What is shown: what comes after a newer question is let go. */
-  private readonly asked = new Latest();
-  private readonly mapped = new Latest();
+  /** The job that sweeps, and the one that sweeps two controls at once. */
+  private readonly swept: ShownJob;
+  private readonly mapped: ShownJob;
 
   /** The range at the note that is heard. */
   readonly range: Range | null = $derived(this.found?.ranges[0] ?? null);
-  readonly running: Job | undefined = $derived.by(() =>
-    this.bench.jobs.all.find((job) => job.id === this.job && underWay(job))
-  );
   /** Between which values it is useful, as it is kept with the patch. */
   readonly kept = $derived.by(() => this.bench.patch?.useful_ranges?.[this.of] ?? null);
 
+  constructor(
+    private readonly bench: Workbench,
+    private readonly player: Player
+  ) {
+    this.mapped = new ShownJob(bench, {
+      clear: () => (this.map = null),
+      made: (result) => (this.map = result as FoundMap)
+    });
+    this.swept = new ShownJob(bench, {
+      clear: () => {
+        this.loops?.rest();
+        this.loops = this.found = null;
+        this.step = null;
+        this.mapped.clear();
+      },
+      soFar: (known) => (this.found = known as Found),
+      made: (result, job) => {
+        const found = (this.found = result as Found);
+        this.behind = Math.max(0, (bench.drafts.head?.sequence ?? 0) - Number(job.facts['sequence'] ?? 0));
+        this.loops = found.sounds ? new Loops(player, found.sounds.rate, found.sounds.loops) : null;
+      }
+    });
+  }
+
+  get running(): Job | undefined {
+    return this.swept.running ?? this.mapped.running;
+  }
+
+  get trouble(): string {
+    return this.swept.trouble || this.mapped.trouble;
+  }
+
   /** Shows what was found last of what is chosen; nothing where it was not swept yet. */
   async show(): Promise<void> {
-    const now = `${this.bench.id} ${this.of}`;
-    if (now === this.shownOf && !this.isBare) return;
-    this.shownOf = now;
-    const isLast = this.leave();
-    const mine = this.bench.jobs.all.filter(
-      ({ kind, facts }) => kind === 'sweep' && facts['patch'] === this.bench.id && facts['of'] === this.of
+    const { bench, of } = this;
+    const { id } = bench;
+    await this.swept.show(
+      `${id} ${of}`,
+      ({ kind, facts }) => kind === 'sweep' && facts['patch'] === id && facts['of'] === of
     );
-    const last = mine.find((job) => job.state === 'done');
-    const running = mine.find(underWay);
-    this.isBare = !last && !running;
-    if (last) await this.take(last, isLast);
-    if (!running || !isLast()) return;
-    this.job = running.id;
-    this.bench.jobs.listen(running.id, ...this.listening(isLast));
   }
 
   /** Chooses something else to be swept. */
@@ -79,17 +89,6 @@ export class Ranging {
     this.of = name;
     this.low = this.high = null;
     void messages.attempt(() => this.show());
-  }
-
-  /** Clears what is shown, for something else. */
-  private leave(): () => boolean {
-    this.loops?.rest();
-    this.loops = this.found = this.map = null;
-    this.step = null;
-    this.isBare = false;
-    this.job = this.trouble = '';
-    this.mapped.ask();
-    return this.asked.ask();
   }
 
   private about(patch: Patch): { document: Record<string, unknown>; patch: string; sequence: number; of: string } {
@@ -122,7 +121,7 @@ export class Ranging {
     await this.bench.settled();
     const { patch } = this.bench;
     if (!patch) return;
-    const isLast = this.leave();
+    const isLast = this.swept.clear();
     const notes = this.playedAt;
     const request = {
       kind: 'sweep' as const,
@@ -132,41 +131,11 @@ export class Ranging {
       keep_routes: false,
       notes
     };
-    const job = await this.bench.jobs.ask(request, ...this.listening(isLast));
-    if (isLast()) this.job = job;
-  }
-
-  /** What is done with what a sweep knows, and with what it made, for as long as it is what is shown. */
-  private listening(isLast: () => boolean): [(job: Job) => void, (known: unknown) => void] {
-    return [
-      (job) => void messages.attempt(() => this.ended(job, isLast)),
-      (known) => {
-        if (isLast()) this.found = known as Found;
-      }
-    ];
-  }
-
-  private async ended(job: Job, isLast: () => boolean): Promise<void> {
-    if (!isLast()) return;
-    if (job.state === 'failed') this.trouble = job.said;
-    else if (job.state === 'done') await this.take(job, isLast);
-  }
-
-  private async take(job: Job, isLast: () => boolean): Promise<void> {
-    const made = await this.bench.jobs.result(job.id);
-    if (!isLast()) return;
-    if (job.kind === 'map') {
-      this.map = made as FoundMap;
-      return;
-    }
-    const found = made as Found;
-    this.found = found;
-    this.behind = Math.max(0, (this.bench.drafts.head?.sequence ?? 0) - Number(job.facts['sequence'] ?? 0));
-    this.loops = found.sounds ? new Loops(this.player, found.sounds.rate, found.sounds.loops) : null;
+    await this.swept.ask(request, isLast);
   }
 
   cancel(): void {
-    void messages.attempt(() => this.bench.jobs.cancel(this.job));
+    (this.swept.running ? this.swept : this.mapped).cancel();
   }
 
   /** Points at a step; with `hear` it sounds for as long as it is pointed at. */
@@ -226,14 +195,8 @@ export class Ranging {
     await this.bench.settled();
     const { patch } = this.bench;
     if (!patch || !this.up) return;
-    this.map = null;
-    this.trouble = '';
-    const isLast = this.mapped.ask();
-    const job = await this.bench.jobs.ask(
-      { kind: 'map', ...this.about(patch), ...this.ends(), up: this.up, steps: 12 },
-      (job) => void messages.attempt(() => this.ended(job, isLast))
-    );
-    if (isLast()) this.job = job;
+    const isLast = this.mapped.clear();
+    await this.mapped.ask({ kind: 'map', ...this.about(patch), ...this.ends(), up: this.up, steps: 12 }, isLast);
   }
 
   /** Sets both controls of the map to a pair of values. */

@@ -44,8 +44,8 @@ beforeEach(() => {
   ranging = new Ranging(bench as unknown as Workbench, {} as Player);
 });
 
-async function done(): Promise<void> {
-  known = known.map((job) => ({ ...job, state: 'done' }));
+async function done(ended: Partial<Job> = { state: 'done' }): Promise<void> {
+  known = known.map((job) => ({ ...job, ...ended }));
   await bench.jobs.refresh();
   await rest();
 }
@@ -79,5 +79,20 @@ describe('a sweep', () => {
     bench.jobs = list;
     await later.show();
     expect(later.found?.ranges).toHaveLength('cutoff'.length);
+  });
+
+  it('that fails says why until something else is shown, and one under way goes before what was made last', async () => {
+    await ranging.show();
+    await ranging.sweep();
+    await done({ state: 'failed', said: 'the note is too long' });
+    expect(ranging.trouble).toBe('the note is too long');
+    await ranging.sweep();
+    expect(ranging.trouble).toBe('');
+    await done();
+    await ranging.sweep();
+    ranging.choose('drive');
+    ranging.choose('cutoff');
+    await rest();
+    expect([ranging.found, ranging.running?.state]).toEqual([null, 'running']);
   });
 });
