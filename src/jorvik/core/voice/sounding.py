@@ -84,7 +84,7 @@ class VoicePlan:
     channels: int
     peaks: list[str]
     lanes: frozenset[str]
-    """The destinations of the voice that something moves."""
+    """The destinations of the voice that something moves, be it by the way of another."""
     moved: list[tuple[int, int]]
     """Rows of ROWS, and the rows of the program that they are."""
     still: Floats
@@ -96,14 +96,10 @@ class VoicePlan:
     def made(cls, patch: Patch, program: Program) -> "VoicePlan":
         """Return the plan of a patch and its program."""
         of, lanes = _generators(patch), program.lanes
-        moved = [(ROWS[name], lanes[name].row) for name in VOICE if name in lanes]
+        ways = {name: at.follows if patch.follows(at) else name for name, at in VOICE.items()}
+        rows = {name: lanes[way].row for name, way in ways.items() if way in lanes}
+        moved = [(ROWS[name], row) for name, row in rows.items()]
         moved.append((ROWS["key"], program.performance_rows["key"]))
-        # Where a destination goes another's way, its row is written after that one's.
-        moved += [
-            (ROWS[name], lanes[at.follows].row)
-            for name, at in VOICE.items()
-            if patch.follows(at) and at.follows in lanes
-        ]
         if patch.voice.signal is not None and patch.at_work("signal_level"):
             moved.append((ROWS["signal"], program.module_rows[patch.voice.signal]))
         still = np.zeros(len(ROWS))
@@ -116,7 +112,7 @@ class VoicePlan:
             filters=_filters(patch),
             channels=2 if of.unison > 1 and patch.at_work("stereo_spread") else 1,
             peaks=[name for name in PEAKS if patch.at_work(f"{name}_gain")],
-            lanes=frozenset(name for name in VOICE if name in lanes),
+            lanes=frozenset(rows),
             moved=moved,
             still=still,
             gated=not any(route.destination == "amplitude" for route in patch.live_routes),
