@@ -241,6 +241,7 @@ class UnderTheHand(unittest.TestCase):
         untouched = heard(LivePlayer(at(1.0)), {0: on(60)}, 40)
         player = LivePlayer(at(1.0))
         edited = heard(player, {0: on(60), 20: lambda p: p.edit(at(0.5))}, 40)
+        self.assertEqual(player.log().edits, [20 * BLOCK])
         turned = 20 * BLOCK + player.delay
         np.testing.assert_allclose(edited[:turned], untouched[:turned], atol=1e-12)
         after = slice(turned + BLOCK, None)

@@ -88,7 +88,9 @@ class Beside(unittest.TestCase):
         starts = loud[np.flatnonzero(np.diff(loud, prepend=-RATE) > RATE // 10)] - player.delay
         np.testing.assert_allclose(starts, np.arange(4) * 0.4 * RATE, atol=30)
         heard(player, {}, 5)
-        self.assertEqual([at for _, _, _, at in player.log().on], [begins])
+        log = player.log()
+        self.assertEqual([at for _, _, _, at in log.on], [begins])
+        self.assertEqual(log.edits, [], "a beat is no edit")
         again = heard(LivePlayer(patch()), {0: lambda p: p.beat(phrase(), count_in=1)}, blocks_of(3))
         self.assertLess(float(np.abs(again[TURN + RATE // 10 :]).max()), 1e-3)
         # A bar that ends within a block is no click longer.

@@ -214,7 +214,6 @@ export class Live {
     const document = asBody(patch);
     if (document === this.document) return;
     this.document = document;
-    if (this.session) this.session.edits++;
     this.send({ do: 'play', document });
   }
 

@@ -11,7 +11,7 @@ interface Made {
 
 function played(...told: Partial<Logged>[]): Session {
   const session = begun(48_000, 120, 4);
-  for (const one of told) add(session, { on: [], off: [], lanes: {}, ...one });
+  for (const one of told) add(session, { on: [], off: [], lanes: {}, edits: [], ...one });
   return session;
 }
 const made = (session: Session, begins: number | null, ends: number): Made =>
@@ -56,6 +56,13 @@ describe('what was played', () => {
     expect('begins' in made(session, null, 8000)).toBe(false);
   });
 
+  it('counts the edits that took effect within the take', () => {
+    const session = played({ on: [[0, 60, 90, 512]], edits: [100, 600] }, { edits: [4096, 9000] });
+    const edits = (begins: number | null, ends: number): unknown =>
+      (made(session, begins, ends) as { edits?: number }).edits;
+    expect([edits(0, 4096), edits(null, 4096), edits(600, 10_000)]).toEqual([2, 1, 3]);
+  });
+
   it('tells whether anything was played in a pass', () => {
     const session = played({ on: [[0, 60, 90, 5000]], lanes: { mod_wheel: [[0, 0.2]] } });
     expect(wasPlayed(session, 0, 4000)).toBe(false);
@@ -63,6 +70,7 @@ describe('what was played', () => {
     add(session, {
       on: [],
       off: [],
+      edits: [],
       lanes: {
         mod_wheel: [
           [6100, 0.2],
@@ -76,7 +84,7 @@ describe('what was played', () => {
   it('lets go what is more than a take can have', () => {
     const session = begun(48_000, 120, 4);
     const points = Array.from({ length: 12_000 }, (_, i): [number, number] => [i, 0]);
-    add(session, { on: [], off: [], lanes: { mod_wheel: points } });
+    add(session, { on: [], off: [], edits: [], lanes: { mod_wheel: points } });
     expect(session.lanes['mod_wheel']).toHaveLength(10_000);
     expect(session.lanes['mod_wheel']!.at(-1)![0]).toBe(11_999);
   });

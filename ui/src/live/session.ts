@@ -5,6 +5,7 @@ export interface Logged {
   on: [number, number, number, number][];
   off: [number, number][];
   lanes: Record<string, [number, number][]>;
+  edits: number[];
 }
 
 export interface Session {
@@ -23,7 +24,8 @@ export interface Session {
   lanes: Record<string, [number, number][]>;
   /** The last sample of which anything was told. */
   until: number;
-  edits: number;
+  /** The samples at which an edit took effect. */
+  edits: number[];
 }
 
 /** As far back as what was played is kept. */
@@ -44,7 +46,7 @@ export function begun(rate: number, tempo: number, beatsPerBar: number, first = 
     notes: [],
     lanes: {},
     until: 0,
-    edits: 0
+    edits: []
   };
 }
 
@@ -65,6 +67,8 @@ export function add(to: Session, told: Logged): void {
     to.until = Math.max(to.until, points.at(-1)?.[0] ?? 0);
   }
   to.notes.splice(0, to.notes.length - MOST_NOTES);
+  to.edits.push(...told.edits);
+  to.edits.splice(0, to.edits.length - MOST_POINTS);
 }
 
 /** Whether anything was played between two samples: a note struck, or a lane moved. */
@@ -84,6 +88,7 @@ export function taken(of: Session, begins: number | null, ends: number, about: R
       on,
       off: Math.max(off ?? Math.max(ends, of.until), on + 1)
     }));
+  const from = begins ?? notes[0]?.on ?? 0;
   const lanes = Object.entries(of.lanes).map(([name, points]) => [
     name,
     points.filter(([at]) => at <= ends + of.rate / 10)
@@ -98,7 +103,7 @@ export function taken(of: Session, begins: number | null, ends: number, about: R
     beats_per_bar: of.beats_per_bar,
     bars_from: of.bars_from,
     ...(of.over ? { over: of.over } : {}),
-    edits: of.edits,
+    edits: of.edits.filter((at) => at >= from && at < ends).length,
     played: notes,
     lanes: Object.fromEntries(lanes.filter(([, points]) => points!.length > 0)),
     ...about

@@ -59,6 +59,8 @@ class Log:
     """A note's number, and the sample at which it ended."""
     lanes: dict[str, list[list[float]]] = field(default_factory=dict)
     """Samples and values, straight between them."""
+    edits: list[int] = field(default_factory=list)
+    """The first sample of the block with which voices began to pass to an edit; notes from there on are as it says."""
 
 
 class LivePlayer:
@@ -131,6 +133,8 @@ class LivePlayer:
 
     def adopt(self, patch: Patch, prepared: Prepared) -> None:
         """Go on with a patch that was made ready, as :meth:`edit` says."""
+        if patch is not self._own:
+            self._log.edits.append(self.now)
         before, self._of = self._of, prepared
         self._own, self._score = patch, None
         self._of.go_on_from(before)
