@@ -141,6 +141,7 @@ class Banks(BrowserCase):
         # There is no card yet to work on, whatever was planned before.
         expect(self.view().get_by_role("alert")).to_contain_text("card")
         expect(begin).to_be_disabled()
+        self.eventually(lambda: bool(held), lambda: "the cards were not asked for")
         held[0].continue_()
         expect(begin).to_be_enabled()
         self.begin(6)

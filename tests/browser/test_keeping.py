@@ -37,6 +37,7 @@ class Keeping(OnACopy):
             self.page.evaluate("setTimeout(() => location.reload())")
         self.assertEqual(question.value.type, "beforeunload")
         question.value.dismiss()
+        self.eventually(lambda: bool(held), lambda: "the typed value was not sent")
         held[0].continue_()
         self.kept()
         self.expect_amount("31 st")

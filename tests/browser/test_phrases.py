@@ -354,6 +354,7 @@ class Phrases(UnderAPhrase):
         self.page.on("request", lambda r: asked.append(r.post_data_json) if r.url.endswith("/api/sound") else None)
         self.page.get_by_role("button", name="Play", exact=True).click()
         expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
+        self.eventually(lambda: bool(asked), lambda: "no sound was asked for")
         self.assertTrue(asked[0]["with_hits"])
         self.assertEqual(asked[0]["phrase"]["hits"][0]["id"], "thud")
         self.page.get_by_role("button", name="Stop", exact=True).click()

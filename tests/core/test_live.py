@@ -242,6 +242,9 @@ class UnderTheHand(unittest.TestCase):
         player = LivePlayer(at(1.0))
         edited = heard(player, {0: on(60), 20: lambda p: p.edit(at(0.5))}, 40)
         self.assertEqual(player.log().edits, [20 * BLOCK])
+        for level in (0.6, 0.5):
+            player.edit(at(level))
+        self.assertEqual(player.log().edits, [40 * BLOCK])
         turned = 20 * BLOCK + player.delay
         np.testing.assert_allclose(edited[:turned], untouched[:turned], atol=1e-12)
         after = slice(turned + BLOCK, None)

@@ -60,7 +60,7 @@ class Log:
     lanes: dict[str, list[list[float]]] = field(default_factory=dict)
     """Samples and values, straight between them."""
     edits: list[int] = field(default_factory=list)
-    """The first sample of the block with which voices began to pass to an edit; notes from there on are as it says."""
+    """The first samples of blocks with which voices began to pass to an edit; notes from there on are as it says."""
 
 
 class LivePlayer:
@@ -133,7 +133,8 @@ class LivePlayer:
 
     def adopt(self, patch: Patch, prepared: Prepared) -> None:
         """Go on with a patch that was made ready, as :meth:`edit` says."""
-        if patch is not self._own:
+        # One that another follows before a block was made is heard by nobody.
+        if patch is not self._own and self.now not in self._log.edits[-1:]:
             self._log.edits.append(self.now)
         before, self._of = self._of, prepared
         self._own, self._score = patch, None
