@@ -77,6 +77,11 @@ class PlayedLive(Playing):
         self.eventually(lambda: self.heard.level() < 0.5 * before, lambda: "the edit was not heard")
         self.page.mouse.up()
         self.eventually(lambda: self.heard.level() < 1e-5, lambda: "the note never ended")
+        self.page.get_by_role("button", name="Keep it").click()
+        expect(self.page.get_by_label("Name of the phrase")).to_have_value("As it was played")
+        self.page.get_by_role("button", name=re.compile("^Takes")).click()
+        self.page.get_by_label("Pick As it was played").check()
+        expect(self.page.get_by_text("edited once meanwhile")).to_be_visible()
 
     def test_over_the_beat_of_the_phrase(self) -> None:
         expect(self.page.get_by_role("button", name="Beat", exact=True)).to_have_count(0)

@@ -87,7 +87,7 @@
         {#if facts[head.id]}
           {@const take = facts[head.id]!}
           <span>{seconds((take.ends - (take.begins ?? 0)) / (take.rate ?? 48_000))}</span>
-          {#if take.edits}<span>{take.edits} edits meanwhile</span>{/if}
+          {#if take.edits}<span>edited {take.edits === 1 ? 'once' : `${take.edits} times`} meanwhile</span>{/if}
         {/if}
         <Button look="bare" aria-label="Open {head.name}" onclick={() => open(head.id)}>open</Button>
         <Button
