@@ -13,7 +13,9 @@ import numpy as np
 
 from benchmarks import rivals
 from benchmarks.analysis import analysis
+from benchmarks.browser import browser
 from benchmarks.library import library
+from benchmarks.live import live
 from benchmarks.phrases import phrases
 from benchmarks.timing import compared, median
 from benchmarks.work import work
@@ -154,20 +156,6 @@ def line(what: str, ours: float, theirs: float, ratio: float, aim: str) -> None:
 def multiple(what: str, seconds: float, taken: float, aim: str = "") -> None:
     """Print a multiple of real time."""
     print(f"{what}: {seconds / taken:.0f} x real time{f' (aim: {aim})' if aim else ''}")
-
-
-def browser() -> None:
-    """Print the figures of the page."""
-    from benchmarks.browser import browser as figures
-
-    figures()
-
-
-def live(seconds: float) -> None:
-    """Print the figures of playing live."""
-    from benchmarks.live import live as figures
-
-    figures(seconds)
 
 
 def main() -> int:

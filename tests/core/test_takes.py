@@ -50,7 +50,7 @@ class Beside(unittest.TestCase):
         ]
         of = patch(modules, routes, voice=voice, performance={"tail_s": 0.2})
         # At places where no block begins.
-        over = phrase(played=[note(50, 0.13, 0.8), note(57, 0.131, 0.5, 70), note(62, 1.777, 1.2)])
+        over = phrase(played=[note(50, 0.13, 0.8), note(57, 0.1305, 0.5, 70), note(62, 1.777, 1.2)])
         player = LivePlayer(of)
         player.beat(over, plays=True)
         live = heard(player, {}, blocks_of(1.3))
@@ -61,7 +61,9 @@ class Beside(unittest.TestCase):
         np.testing.assert_allclose(live[late:], rendered[:length], rtol=0.0, atol=1e-9)
 
     def test_its_notes_are_struck_at_their_very_samples(self) -> None:
-        for voice in ({}, {"mode": "mono", "glide_ms": 60}, {"mode": "legato"}):
+        # What is driven is later by more samples than lie between the first two notes.
+        driven = {"base": {"drive": 12, "fold": 0.3}}
+        for voice in ({}, {"mode": "mono", "glide_ms": 60}, {"mode": "legato"}, driven):
             with self.subTest(voice=voice):
                 self.check(voice)
 

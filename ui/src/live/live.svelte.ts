@@ -235,7 +235,7 @@ export class Live {
   }
 
   /** No key is held any more. */
-  private letAllGo(): void {
+  private clearKeys(): void {
     this.held.clear();
     this.down = new Set();
   }
@@ -277,7 +277,7 @@ export class Live {
   record(over: Over): Promise<Session> {
     this.over = over.phrase !== null;
     this.beside = over;
-    this.letAllGo();
+    this.clearKeys();
     return new Promise((done) => {
       this.recording = done;
       this.send({ do: 'record', ...over });
@@ -287,7 +287,7 @@ export class Live {
   /** Lets every key go, and is silent at once. */
   panic(): void {
     this.over = false;
-    this.letAllGo();
+    this.clearKeys();
     this.send({ do: 'panic' });
     this.node?.port.postMessage('silence');
   }
@@ -301,7 +301,7 @@ export class Live {
     this.over = false;
     this.gaps = this.missingS = 0;
     this.holds = false;
-    this.letAllGo();
+    this.clearKeys();
     this.recording = null;
     node?.port.postMessage('silence');
     // After it has died away: what is cut off jumps.

@@ -81,6 +81,17 @@ describe('a sweep', () => {
     expect(later.found?.ranges).toHaveLength('cutoff'.length);
   });
 
+  it('of two controls stays shown as more jobs are listed, where none of one was made', async () => {
+    await ranging.show();
+    ranging.up = 'resonance';
+    await ranging.mapIt();
+    known = [{ ...known[0]!, id: 'other', kind: 'print' } as Job, { ...known[0]!, kind: 'map' } as Job];
+    await bench.jobs.refresh();
+    await ranging.show();
+    await done();
+    expect(ranging.map).not.toBeNull();
+  });
+
   it('that fails says why until something else is shown, and one under way goes before what was made last', async () => {
     await ranging.show();
     await ranging.sweep();

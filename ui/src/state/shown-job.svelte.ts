@@ -37,12 +37,14 @@ export class ShownJob {
 
   /** Goes on with what is being made of something, or shows what was made of it last. */
   async show(of: string, isOne: (job: Job) => boolean): Promise<void> {
-    if (of === this.of && !this.isBare) return;
-    this.of = of;
-    const isLast = this.clear();
+    const isSame = of === this.of;
+    if (isSame && !this.isBare) return;
     const mine = this.bench.jobs.all.filter(isOne);
     const running = mine.find(underWay);
     const last = mine.find((job) => job.state === 'done');
+    if (isSame && !last && !running) return;
+    this.of = of;
+    const isLast = this.clear();
     this.isBare = !last && !running;
     if (running) {
       this.id = running.id;
