@@ -126,6 +126,8 @@ def bank(page: Page) -> None:
     view.get_by_label("Velocities").press("Enter")
     view.get_by_role("button", name="Begin").click()
     view.get_by_text(re.compile("%, .* left")).wait_for(timeout=120_000)
+    view.get_by_role("button", name="Check of every patch", exact=True).click()
+    view.get_by_role("table", name="What came").wait_for()
 
 
 def bank_summary(page: Page) -> None:

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { momentOf } from '../common/dates';
   import Choice from '../common/Choice.svelte';
   import Labelled from '../common/Labelled.svelte';
   import TextField from '../common/TextField.svelte';
@@ -131,7 +132,7 @@
       ['', 'nothing'],
       ...bank.runs
         .filter((job) => job.state === 'done' && job.facts['work'] === settings.work)
-        .map((job) => [job.id, `${job.title}, ${new Date(job.created_at).toLocaleString()}`] as const)
+        .map((job) => [job.id, `${job.title}, ${momentOf(job.created_at)}`] as const)
     ]}
     value={bank.against}
     onchoose={(run) => (bank.against = run)}

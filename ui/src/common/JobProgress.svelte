@@ -1,7 +1,7 @@
 <script lang="ts">
-  import { Progressbar } from 'flowbite-svelte';
   import type { Job } from '../api/api';
   import Button from './Button.svelte';
+  import ProgressBar from './ProgressBar.svelte';
 
   /** How far a job is that this view waits for, and a way to give it up. */
   let { job, says, oncancel }: { job: Job; says: string; oncancel: () => void } = $props();
@@ -9,15 +9,12 @@
 </script>
 
 <div class="progress" role="status" aria-label="{says}, {percent} %">
-  <Progressbar progress={percent} animate={false} size="h-1.5" classes={{ inside: 'inside' }} />
+  <ProgressBar {percent} />
 </div>
 <Button look="bare" onclick={oncancel}>cancel</Button>
 
 <style>
   .progress {
     width: 90px;
-  }
-  .progress :global(.inside) {
-    background: var(--ink);
   }
 </style>

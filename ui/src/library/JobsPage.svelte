@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { Modal, Progressbar } from 'flowbite-svelte';
+  import { Modal } from 'flowbite-svelte';
+  import ProgressBar from '../common/ProgressBar.svelte';
   import Button from '../common/Button.svelte';
   import type { Job } from '../api/api';
   import { saveResult } from '../state/files';
@@ -51,7 +52,7 @@
         {/if}
         {#if job.state === 'running'}
           <div class="bar">
-            <Progressbar progress={percent(job)} animate={false} size="h-1.5" classes={{ inside: 'inside' }} />
+            <ProgressBar percent={percent(job)} />
           </div>
         {/if}
         {#if job.said}<p>{job.said}</p>{/if}
@@ -91,9 +92,6 @@
   p {
     color: var(--madder);
     font-size: 13px;
-  }
-  .bar :global(.inside) {
-    background: var(--woad);
   }
   .none {
     color: var(--faint);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { dayOf } from '../common/dates';
   import Button from '../common/Button.svelte';
   import Tick from '../common/Tick.svelte';
   import { messages } from '../state/messages.svelte';
@@ -11,7 +12,7 @@
   /** One document of the library. */
   let { head }: { head: LibraryHead } = $props();
   const wanted = shelf.wanted;
-  const when = (at: string | null): string => (at ? new Date(at).toLocaleDateString('en-GB') : 'never');
+  const when = (at: string | null): string => (at ? dayOf(at) : 'never');
 </script>
 
 <li class:here={head.id === workbench.drafts.head?.id}>

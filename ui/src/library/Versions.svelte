@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { momentOf } from '../common/dates';
   import Button from '../common/Button.svelte';
   import { Modal } from 'flowbite-svelte';
   import type { Revision } from '../api/api';
@@ -54,7 +55,7 @@
     {#each list as revision (revision.number)}
       <li>
         <b>{revision.number}</b>
-        <span>{revision.reason} · {new Date(revision.created_at).toLocaleString('en-GB')}</span>
+        <span>{revision.reason} · {momentOf(revision.created_at)}</span>
         <Button aria-label="Go back to version {revision.number}" onclick={() => back(revision.number)}>Go back</Button>
         <Button
           aria-label="Hold version {revision.number} as ghost"

@@ -2,12 +2,12 @@
   import Button from '../common/Button.svelte';
   import TextField from '../common/TextField.svelte';
   import Tick from '../common/Tick.svelte';
-  import type { Head } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { comparing } from '../compare/comparing-now';
   import { taking } from './playing-live';
   import type { Take } from './taking.svelte';
+  import { timeOf } from '../common/dates';
   import { seconds } from '../common/format';
 
   /** The takes of this patch: opened as phrases, named, held against each other, joined from their best bars, printed. */
@@ -60,8 +60,6 @@
       );
       workbench.chosen = { what: 'phrase', id: '' };
     });
-  const when = (head: Head): string =>
-    new Date(head.changed_at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' });
 </script>
 
 <header>Takes</header>
@@ -83,7 +81,7 @@
         />
       </div>
       <div class="row low">
-        <span>{when(head)}</span>
+        <span>{timeOf(head.changed_at)}</span>
         {#if facts[head.id]}
           {@const take = facts[head.id]!}
           <span>{seconds((take.ends - (take.begins ?? 0)) / (take.rate ?? 48_000))}</span>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { fullDayOf, timeOf } from '../common/dates';
   import Button from '../common/Button.svelte';
   import TextField from '../common/TextField.svelte';
   import Tick from '../common/Tick.svelte';
@@ -24,10 +25,8 @@
     return () => clearTimeout(timer);
   });
 
-  const date = (at: string): string =>
-    new Date(at).toLocaleDateString('en-GB', { weekday: 'long', day: 'numeric', month: 'long', year: 'numeric' });
-  const time = (at: string): string => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' });
-  const newDay = (place: number): boolean => date(book.entries[place]!.at) !== date(book.entries[place - 1]?.at ?? '');
+  const newDay = (place: number): boolean =>
+    fullDayOf(book.entries[place]!.at) !== fullDayOf(book.entries[place - 1]?.at ?? '');
   const writtenAt = (ending: string): string => {
     const asked = Object.entries(book.query).map(([name, value]) => [name, String(value)]);
     return `/api/log/written.${ending}?${new URLSearchParams(asked).toString()}`;
@@ -86,9 +85,9 @@
       </form>
       <ol aria-label="Entries">
         {#each book.entries as entry, place (entry.id)}
-          {#if newDay(place)}<li class="day">{date(entry.at)}</li>{/if}
+          {#if newDay(place)}<li class="day">{fullDayOf(entry.at)}</li>{/if}
           <li class="entry">
-            <time datetime={entry.at}>{time(entry.at)}</time>
+            <time datetime={entry.at}>{timeOf(entry.at)}</time>
             <Button
               look="bare"
               class="star"

@@ -1,4 +1,5 @@
 /** What the logbook shows: entries of a day or of all, of one patch or of any, and what is said of them. */
+import { momentOf } from '../common/dates';
 import { api, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
 import { Latest } from '../state/latest';
@@ -81,7 +82,7 @@ export class Book {
       if (!(await workbench.bring(() => keepNew(patch)))) return;
     } else {
       if (!here && entry.document_id && !(await workbench.open(entry.document_id))) return;
-      workbench.edit(`back to ${new Date(entry.at).toLocaleString('en-GB')}`, patch);
+      workbench.edit(`back to ${momentOf(entry.at)}`, patch);
     }
     workbench.view = 'note';
   }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { dayOf } from '../common/dates';
   import { untrack } from 'svelte';
   import Button from '../common/Button.svelte';
   import FileButton from '../common/FileButton.svelte';
@@ -27,7 +28,7 @@
     if (!skill.done) return 'not done yet';
     const due = skill.due ? new Date(skill.due) : null;
     const marks = `${skill.done} done, ${Math.round(100 * (skill.marks ?? 0))} % of late`;
-    return due && due.getTime() > Date.now() ? `${marks}; again ${due.toLocaleDateString()}` : `${marks}; due`;
+    return due && due.getTime() > Date.now() ? `${marks}; again ${dayOf(due)}` : `${marks}; due`;
   }
   async function readIn(file: File): Promise<void> {
     let document: unknown;
