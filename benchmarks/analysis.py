@@ -10,7 +10,7 @@ from jorvik.core.analysis.matching import matched
 from jorvik.core.analysis.recording import recorded
 from jorvik.core.analysis.swept import one_note, patch_at, swept
 from jorvik.core.analysis.useful_range import UsefulRange, held_part, useful_range
-from jorvik.core.analysis.warm import warm_analysis
+from jorvik.core.compiling import compile_analysis
 from jorvik.core.document.patch import check_patch
 from jorvik.core.voice.render import render
 
@@ -20,7 +20,7 @@ CURVE_STEPS = 5
 
 def analysis() -> None:
     """Print the figures of sweeps and of matching, against the sounds that they are made of, one after the other."""
-    warm_analysis()
+    compile_analysis()
     horn = check_patch(demo("ferry-horn"))
     of, noted = swept(horn, "cutoff"), one_note(horn)
     values = of.values(None, None, 48)

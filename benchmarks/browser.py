@@ -5,7 +5,7 @@ import time
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
-from jorvik.core.voice.warm import warm
+from jorvik.core.compiling import compile_engine
 from tests.browser.driver import FLAGS, SHEETS
 from tests.support import Served, stop_everything
 
@@ -14,7 +14,7 @@ EDITS = 40
 
 def browser() -> None:
     """Nudge an amount again and again, and wait each time until the new sheet has been painted."""
-    warm()
+    compile_engine()
     served = Served()
     taken = []
     with sync_playwright() as playwright:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from benchmarks.workloads import demo
-from jorvik.core.voice.warm import warm
+from jorvik.core.compiling import compile_engine
 from jorvik.web.scheduler import WorkKind
 from tests.support import Served, stop_everything
 
@@ -21,7 +21,7 @@ EDITS = 2000
 
 def work() -> None:
     """Print both."""
-    warm()
+    compile_engine()
     served = Served()
     try:
         under_judgements(served)

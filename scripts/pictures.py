@@ -10,9 +10,9 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from jorvik.core.compiling import compile_engine
 from jorvik.core.document.patch import check_patch
 from jorvik.core.voice.render import render
-from jorvik.core.voice.warm import warm
 from jorvik.formats.wav import wav_bytes
 from jorvik.place import ROOT
 from tests.browser.driver import FLAGS
@@ -291,7 +291,7 @@ PICTURES: dict[str, tuple[str, Callable[[Page], None]]] = {
 
 def main() -> None:
     """Take the named pictures, or every one, at 1280x800."""
-    warm()
+    compile_engine()
     served = Served()
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

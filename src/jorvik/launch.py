@@ -88,13 +88,16 @@ def _serve(folder: Path, args: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
     server: Server | None = None
     try:
-        print("start: database", flush=True)
-        database = cluster.ensure_started()
         shown = f"[{args.host}]" if ":" in args.host else args.host
         url = f"http://{shown}:{port}"
         options = {"url": url, "host": args.host, "demo": not args.no_demo, "reset": args.reset_demo}
         server = Server(folder, listener, options)
-        server.start(database)
+        # The server imports its modules while the database starts.
+        server.begin()
+        started = time.monotonic()
+        database = cluster.ensure_started()
+        print(f"start: database ({time.monotonic() - started:.1f} s)", flush=True)
+        server.serve(database)
         while True:
             server.watch(database)
             if not cluster.is_up():
@@ -102,7 +105,8 @@ def _serve(folder: Path, args: argparse.Namespace) -> int:
                 renewed = cluster.ensure_started()
                 if renewed != database:
                     server.stop()
-                    server.start(database := renewed)
+                    server.begin()
+                    server.serve(database := renewed)
     except KeyboardInterrupt:
         pass
     finally:
@@ -124,9 +128,8 @@ class Server:
         self._process: subprocess.Popen[str] | None = None
         self._deaths: deque[float] = deque(maxlen=_MOST_DEATHS)
 
-    def start(self, database: str) -> None:
-        """Start it on a database. What it must know comes by its standard input, which ends when we do."""
-        told = {**self._options, "database": database, "folder": str(self._folder), "socket": self._listener.fileno()}
+    def begin(self) -> None:
+        """Start the process, which waits for its database."""
         self._process = subprocess.Popen(
             [sys.executable, "-m", "jorvik", "serve"],
             stdin=subprocess.PIPE,
@@ -135,9 +138,19 @@ class Server:
             start_new_session=True,
             text=True,
         )
-        assert self._process.stdin is not None
-        self._process.stdin.write(json.dumps(told) + "\n")
-        self._process.stdin.flush()
+
+    def serve(self, database: str) -> None:
+        """Let the process serve on a database.
+
+        Its standard input carries the settings, and ends when we do.
+        """
+        assert self._process is not None and self._process.stdin is not None
+        settings = {**self._options, "database": database, "folder": str(self._folder)}
+        settings["socket"] = self._listener.fileno()
+        # A process that has died already is noticed by its exit code.
+        with suppress(BrokenPipeError):
+            self._process.stdin.write(json.dumps(settings) + "\n")
+            self._process.stdin.flush()
         about = {"url": self._options["url"], "pid": os.getpid(), "server_pid": self._process.pid}
         (self._folder / "server.json").write_text(json.dumps(about))
 
@@ -159,7 +172,8 @@ class Server:
             print("start: the server has stopped and is started again", flush=True)
             # Demo patches were loaded, and put back where that was asked for, when it first began.
             self._options |= {"demo": False, "reset": False, "again": True}
-            self.start(database)
+            self.begin()
+            self.serve(database)
 
     def stop(self) -> None:
         """Let it end what it is at, and be gone after a few seconds."""

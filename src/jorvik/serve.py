@@ -5,6 +5,7 @@ import json
 import os
 import signal
 import socket
+import subprocess
 import sys
 import threading
 from contextlib import suppress
@@ -14,10 +15,8 @@ import uvicorn
 from fastapi import FastAPI
 from sqlalchemy.exc import SQLAlchemyError
 
-from jorvik.core.analysis.warm import warm_analysis
+from jorvik.core.compiling import is_compiled
 from jorvik.core.document.patch import read_document
-from jorvik.core.dsp.kernels import cache_folder
-from jorvik.core.voice.warm import warm
 from jorvik.place import CANNOT_BEGIN, ROOT, instance
 from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
@@ -29,18 +28,21 @@ EVERYWHERE: Final = ("0.0.0.0", "::")  # noqa: S104
 
 def main() -> int:
     """Serve as the first line of standard input says, and return the exit code."""
-    told: dict[str, Any] = json.loads(sys.stdin.readline())
+    line = sys.stdin.readline()
+    if not line:
+        # The launcher ended before it had a database.
+        return 0
+    options: dict[str, Any] = json.loads(line)
     threading.Thread(target=_end_with_whoever_started_us, daemon=True).start()
     signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
-    engine = connect(told["database"])
+    engine = connect(options["database"])
     try:
         migrate(engine)
-        if told["demo"]:
+        if options["demo"]:
             for kind in KINDS:
-                load_demo(DocumentStore(engine, kind), reset=told["reset"])
-        if not any(cache_folder().glob("**/*.nbc")):
-            warm()
-            warm_analysis()
+                load_demo(DocumentStore(engine, kind), reset=options["reset"])
+        if not is_compiled("engine"):
+            print("start: the engine is being compiled, which takes about a minute", flush=True)
     except SQLAlchemyError as error:
         said = str(getattr(error, "orig", None) or error).strip().splitlines()
         print(f"start: the database refuses to begin: {said[0] if said else type(error).__name__}", file=sys.stderr)
@@ -50,24 +52,37 @@ def main() -> int:
         return CANNOT_BEGIN
     except KeyboardInterrupt:
         return 0
-    host: str = told["host"]
+    host: str = options["host"]
     hosts = {*LOOPBACK, host, socket.gethostname()} if host not in LOOPBACK else LOOPBACK
     screen = ROOT / "ui" / "dist"
+
+    behind: list[subprocess.Popen[bytes]] = []
 
     def announce() -> None:
         # What is here stays: to look through it for garbage takes 0.1 s, in which nobody is answered.
         gc.collect()
         gc.freeze()
-        if not told.get("again"):
-            print(f"\nJorvik is at {told['url']}   (Ctrl-C stops it)", flush=True)
+        if not options.get("again"):
+            print(f"\nJorvik is at {options['url']}   (Ctrl-C stops it)", flush=True)
+        if not is_compiled("analysis"):
+            behind.append(_compile_behind("analysis"))
 
     shown = screen if screen.exists() else None
     app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, shown, announce))
     server = uvicorn.Server(configured(app, log_level="warning", timeout_graceful_shutdown=3))
     with suppress(KeyboardInterrupt):
-        # The server ends what it is at, and then hands on the signal that it was told to end by.
-        server.run(sockets=[socket.socket(fileno=told["socket"])])
+        # The server ends what it is at, and then hands on the signal that it was options to end by.
+        server.run(sockets=[socket.socket(fileno=options["socket"])])
+    for process in behind:
+        process.kill()
+        process.wait()
     return 0
+
+
+def _compile_behind(part: str) -> "subprocess.Popen[bytes]":
+    """Start a process that compiles a part without taking time from anything else."""
+    command = ["nice", "-n", "19", sys.executable, "-m", "jorvik.core.compiling", part]
+    return subprocess.Popen(command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
 
 
 def configured(app: FastAPI, **more: Any) -> uvicorn.Config:
@@ -78,8 +93,10 @@ def configured(app: FastAPI, **more: Any) -> uvicorn.Config:
 def load_demo(store: DocumentStore, reset: bool = False) -> None:
     """Keep the demos of a kind that are not there yet; with ``reset`` put all of them back as they were shipped."""
     folder = ROOT / "demo" if store.kind is PATCHES else ROOT / "demo" / store.kind.plural
+    there = set() if reset else store.demos()
     for path in sorted(folder.glob("*.json")):
-        store.put_demo(path.stem, read_document(path.read_bytes()), reset)
+        if path.stem not in there:
+            store.put_demo(path.stem, read_document(path.read_bytes()), reset)
 
 
 def _end_with_whoever_started_us() -> None:

@@ -9,11 +9,12 @@ from typing import Any, ClassVar
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, event, text
 from sqlalchemy.orm import Session
 
 from jorvik.core.problems import Problem
-from jorvik.store.database import connect, migrate, migration_config
+from jorvik.store.database import connect, migrate, migration_config, newest_revision
 from jorvik.store.documents import Conflict, DocumentStore, Missing, rewrite
 from jorvik.store.kinds import PATCHES, Kind, Labels
 from jorvik.store.tables import Base, DocumentRow
@@ -152,6 +153,9 @@ class Store(unittest.TestCase):
             config.attributes["connection"] = connection
             command.downgrade(config, "0002")
             self.assertEqual(connection.scalar(text("SELECT count(*) FROM patches")), 3)
+
+    def test_the_newest_revision_is_the_head_of_the_migrations(self) -> None:
+        self.assertEqual(newest_revision(), ScriptDirectory.from_config(migration_config()).get_current_head())
 
     def test_a_list_comes_by_pages_and_by_words_without_documents(self) -> None:
         engine = connect(cluster().fresh_database(f"many_{uuid.uuid4().hex[:8]}"))

@@ -15,6 +15,7 @@ from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
 from jorvik.web.scheduler import MAX_WAITING, Busy, Scheduler, WorkKind
 from jorvik.web.workers import TaskBroke, Worker, WorkerDied
+from tests.support import PATIENCE_S
 
 Cancel = Callable[[], bool]
 Tell = Callable[[Any], None]
@@ -40,6 +41,13 @@ def until_told(folder: str, cancelled: Cancel, _: Tell) -> int:
 
 def at_once(value: object, _: Cancel, __: Tell) -> object:
     return value
+
+
+def counted(folder: str, _: Cancel, __: Tell) -> bytes:
+    """Return how often it was run."""
+    with Path(folder, "runs").open("a") as runs:
+        runs.write("x")
+    return str(len(Path(folder, "runs").read_text())).encode()
 
 
 def killed(_: str, __: Cancel, ___: Tell) -> None:
@@ -90,7 +98,7 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
 
     async def file(self, pattern: str) -> None:
         """Wait until a task has left a file."""
-        async with asyncio.timeout(30):
+        async with asyncio.timeout(PATIENCE_S):
             await until(lambda: bool(list(Path(self.folder).glob(pattern))))
 
     async def test_newer_work_of_a_window_replaces_its_older_of_that_kind(self) -> None:
@@ -126,6 +134,14 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
         Path(self.folder, "enough").touch()
         self.assertGreater(await first, 0)
 
+    async def test_a_judgement_is_kept_and_other_work_is_done_again(self) -> None:
+        async def twice(kind: WorkKind, folder: str) -> list[bytes]:
+            Path(folder).mkdir()
+            return [await self.scheduler.make(Asker().request, kind, counted, folder) for _ in range(2)]
+
+        self.assertEqual(await twice("judgement", f"{self.folder}/judged"), [b"1", b"1"])
+        self.assertEqual(await twice("sheet", f"{self.folder}/drawn"), [b"1", b"2"])
+
     async def test_the_same_work_asked_for_twice_is_done_once(self) -> None:
         askers = [Asker(), Asker(), Asker()]
         asked = [
@@ -155,7 +171,7 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
             asyncio.create_task(self.scheduler.make(Asker().request, kind, until_told, folder))
             for folder, kind in zip(folders, KINDS * 2, strict=True)
         ]
-        async with asyncio.timeout(30):
+        async with asyncio.timeout(PATIENCE_S):
             self.assertEqual(await self.scheduler.make(Asker().request, "sheet", at_once, 5), 5)
         self.assertFalse(any(task.done() for task in busy))
         for folder in folders:
@@ -185,7 +201,7 @@ class Scheduling(unittest.IsolatedAsyncioTestCase):
             asyncio.create_task(self.scheduler.make(Asker().request, "jobs", until_cancelled, folder))
             for folder in folders
         ]
-        async with asyncio.timeout(30):
+        async with asyncio.timeout(PATIENCE_S):
             await until(lambda: self.scheduler._limits["jobs"].statistics().tasks_waiting >= MAX_WAITING)
         with self.assertRaises(Busy):
             await self.scheduler.make(Asker().request, "jobs", at_once, 1)

@@ -1,6 +1,5 @@
 """What is made of all pieces together: maps of sample sets, gains to one loudness, the table and its summary."""
 
-import json
 from collections import defaultdict
 from collections.abc import Mapping
 from pathlib import Path
@@ -106,9 +105,3 @@ def exit_code(found: list[Record], moved: int) -> int:
     """Return 1 where a finding is a fault, a piece failed, or something moved; else 0."""
     faults = any(record.get("faults") or record["state"] == FAILED for record in found)
     return int(faults or moved > 0)
-
-
-def settings_of(folder: Path) -> dict[str, Any] | None:
-    """Return the settings that a folder was worked in with; None where it has none."""
-    path = folder / "settings.json"
-    return json.loads(path.read_text(encoding="utf-8")) if path.is_file() else None

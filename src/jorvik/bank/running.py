@@ -74,12 +74,12 @@ class Prepare(WorkerPlugin):  # type: ignore[misc]
 
     def setup(self, worker: Any) -> None:
         """Run once in each worker before its first piece."""
-        from jorvik.core.voice.warm import warm
+        from jorvik.core.compiling import compile_part
 
         # Each worker has a piece of its own at any time: none spreads over the cores of the others.
         use_cores(1)
         _keep_memory()
-        warm()
+        compile_part("engine")
         if worker.nanny is not None:
             bound_memory(self.memory_bytes)
 

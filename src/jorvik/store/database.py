@@ -3,11 +3,13 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING, Final
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.orm import Session
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 CONNECT_SECONDS = 2
 
@@ -18,16 +20,43 @@ def connect(url: str) -> Engine:
     return create_engine(url, pool_pre_ping=True, pool_size=5, max_overflow=5, pool_timeout=3, connect_args=arguments)
 
 
-def migration_config() -> Config:
+_MIGRATIONS: Final = Path(__file__).parent / "migrations"
+
+
+def newest_revision() -> str:
+    """Return the revision of the newest tables.
+
+    The name of each migration's file begins with its revision, and they are numbered in order.
+    """
+    return max(path.name.partition("_")[0] for path in (_MIGRATIONS / "versions").glob("[0-9]*.py"))
+
+
+def _revision(engine: Engine) -> str | None:
+    """Return the revision of a database's tables, or None where it has none."""
+    with engine.connect() as connection:
+        if connection.scalar(text("SELECT to_regclass('alembic_version')")) is None:
+            return None
+        found: str | None = connection.scalar(text("SELECT version_num FROM alembic_version"))
+        return found
+
+
+def migration_config() -> "Config":
     """Return Alembic's configuration, without a file."""
+    # Imported where it is needed: a start with nothing to migrate does without it.
+    from alembic.config import Config
+
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.set_main_option("script_location", str(_MIGRATIONS))
     config.set_main_option("path_separator", "os")
     return config
 
 
 def migrate(engine: Engine) -> None:
     """Bring the database up to the newest tables."""
+    if _revision(engine) == newest_revision():
+        return
+    from alembic import command
+
     config = migration_config()
     with engine.begin() as connection:
         config.attributes["connection"] = connection

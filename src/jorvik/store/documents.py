@@ -262,6 +262,12 @@ class DocumentStore(Store):
             session.flush()
             return _kept(row)
 
+    def demos(self) -> set[str]:
+        """Return the file names of the demo documents that are kept, also in the trash."""
+        with self._session() as session:
+            found = session.scalars(select(DocumentRow.demo).where(DocumentRow.kind == self.kind.name))
+            return {name for name in found if name is not None}
+
     def put_demo(self, demo: str, document: Document, reset: bool = False) -> None:
         """Keep a demo document under its name, if it is not there; with ``reset`` as a new draft over what differs."""
         with self._session() as session:

@@ -1,9 +1,10 @@
 """The application: the API, and the screen's files."""
 
+import asyncio
 import logging
 import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -154,8 +155,9 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     completer = app.state.completer = logbook.Completer(app.state.logbook, scheduler)
     working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler, app.state.library)
     app.state.ear = await anyio.to_thread.run_sync(practice.ear_of, app.state.stores["practice"])
+    # The page is sent while the processes that compute for it come up.
+    beginning = asyncio.create_task(scheduler.begin())
     try:
-        await anyio.to_thread.run_sync(scheduler.begin)
         working.begin()
         completer.begin()
         if settings.on_ready is not None:
@@ -166,6 +168,8 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
         await completer.stop()
         scheduler.stop()
         stage.leave()
+        with suppress(WorkerDied):
+            await beginning
 
 
 def _refusal(status: int, problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:

@@ -69,6 +69,11 @@ class Jobs:
         if self._running is not None:
             self._running.get_loop().call_soon_threadsafe(self.wake)
 
+    @property
+    def running(self) -> list[uuid.UUID]:
+        """The jobs that are being worked at."""
+        return list(self._cancels)
+
     def cancel(self, job_id: uuid.UUID) -> None:
         """Have a running job given up."""
         if job_id in self._cancels:

@@ -10,9 +10,9 @@ from typing import Any, Final
 from fastapi import APIRouter, WebSocket
 from starlette.websockets import WebSocketDisconnect
 
+from jorvik.web.forking import forked
 from jorvik.web.guard import MAX_BODY_BYTES
 from jorvik.web.live_process import URGENT, give_way, serve
-from jorvik.web.workers import forked
 
 router = APIRouter()
 

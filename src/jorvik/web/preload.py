@@ -2,14 +2,14 @@
 
 import gc
 
+from jorvik.core.compiling import compile_part
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import LivePlayer
-from jorvik.core.voice.warm import warm
 from jorvik.web import assist, compute, judge, live_process, sound
 
 __all__ = ["assist", "compute", "judge", "live_process", "sound"]
 
-warm()
+compile_part("engine")
 _player = LivePlayer(check_patch({"format": "jorvik-patch", "version": 1}))
 _player.note_on(60, 96)
 _player.block()

@@ -24,8 +24,8 @@ from cachetools import LRUCache
 from fastapi import Depends, Request
 from fastapi.responses import Response, StreamingResponse
 
-from jorvik.core.engine.run import Cancelled
-from jorvik.web.workers import Cancel, Tell, WorkerDied, WorkerPool
+from jorvik.core.engine.run import Cancelled, never
+from jorvik.web.workers import Cancel, Tell, WorkerDied, WorkerPool, do_nothing
 
 WorkKind = Literal["sheet", "sound", "heavy", "judgement", "jobs", "banks"]
 
@@ -47,6 +47,12 @@ MAX_WAITING: Final = 64
 
 MAX_DEADLY: Final = 256
 """Pieces of work that stopped a process and are not tried again."""
+
+MAX_ANSWERS_BYTES: Final = 32_000_000
+"""Size of the judgements that are kept.
+
+A patch that is opened again, or an edit that is undone, is not judged again.
+"""
 
 WORK_HEADER: Final = "x-work"
 """How late a window asked for this, and what for, such as ``17 <window> sheet``.
@@ -91,11 +97,11 @@ class Scheduler:
         # An entry lasts as long as the request that waits for it.
         self._places: WeakValueDictionary[str, _Place] = WeakValueDictionary()
         self._deadly: LRUCache[str, None] = LRUCache(MAX_DEADLY)
+        self._answers: LRUCache[str, bytes] = LRUCache(MAX_ANSWERS_BYTES, len)
 
-    def begin(self) -> None:
-        """Have a process ready for each kind of work that somebody waits for."""
-        for name in _AT_ONCE:
-            self._pools[name].begin()
+    async def begin(self) -> None:
+        """Start a process for each kind of work that somebody waits for."""
+        await asyncio.gather(*(self.run_job(do_nothing, (), never, _tell_nobody, kind) for kind in _AT_ONCE))
 
     def stop(self) -> None:
         """Stop every process."""
@@ -112,6 +118,10 @@ class Scheduler:
         Raises what the task raises; Cancelled where the asker has gone or has newer work of the kind; Busy.
         """
         name = _name(task, arguments)
+        known = self._answers.get(name)
+        if known is not None:
+            self._take_place(request)
+            return known
         job = self._jobs.get(name)
         if job is None:
             self._refuse(kind, name)
@@ -123,9 +133,12 @@ class Scheduler:
         watchers = [asyncio.create_task(watch) for watch in (_gone(request), place.replaced.wait())]
         try:
             await asyncio.wait([job.result, *watchers], return_when=asyncio.FIRST_COMPLETED)
-            if job.result.done():
-                return job.result.result()
-            raise Cancelled
+            if not job.result.done():
+                raise Cancelled
+            answer = job.result.result()
+            if kind == "judgement" and isinstance(answer, bytes) and len(answer) <= MAX_ANSWERS_BYTES:
+                self._answers[name] = answer
+            return answer
         finally:
             job.waiting -= 1
             if job.waiting == 0 and not job.result.done():

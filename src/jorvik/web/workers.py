@@ -6,7 +6,6 @@ begin at once and share most of their memory.
 """
 
 import logging
-import multiprocessing
 import os
 import resource
 import signal
@@ -20,8 +19,9 @@ from multiprocessing.connection import Connection
 from multiprocessing.sharedctypes import Synchronized
 from typing import Any, Final
 
-from jorvik.core.engine.run import Cancelled, never
+from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
+from jorvik.web.forking import forked
 
 _LOG: Final = logging.getLogger("jorvik")
 
@@ -43,13 +43,6 @@ class TaskBroke(Exception):
     """The task failed in a way that nobody foresaw; the text is its traceback."""
 
 
-def forked() -> Any:
-    """Return the context that forks from a process with everything imported and compiled."""
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["jorvik.web.preload"])
-    return context
-
-
 class Worker:
     """One process, started when it is first needed."""
 
@@ -57,6 +50,7 @@ class Worker:
         """Make a worker that gives way to others by so much; 0 does not."""
         self._nice = nice
         self._stopping = threading.Lock()
+        self._has_ended = False
         self._process: Any = None
         self._pipe: Connection | None = None
         self._cancel: Synchronized[int] | None = None
@@ -99,14 +93,23 @@ class Worker:
     def _started(self) -> "tuple[Connection, Synchronized[int]]":
         if self._pipe is None or self._cancel is None or not self._process.is_alive():
             self.stop()
-            context = forked()
-            self._pipe, theirs = context.Pipe()
-            self._cancel = context.Value("b", 0, lock=False)
-            self._process = context.Process(target=_serve, args=(theirs, self._cancel, self._nice), daemon=True)
-            self._process.start()
-            theirs.close()
-        assert self._pipe is not None and self._cancel is not None
+            with self._stopping:
+                if self._has_ended:
+                    raise WorkerDied("it has ended for good")
+                context = forked()
+                self._pipe, theirs = context.Pipe()
+                self._cancel = context.Value("b", 0, lock=False)
+                process = context.Process(target=_serve, args=(theirs, self._cancel, self._nice), daemon=True)
+                process.start()
+                self._process = process
+                theirs.close()
+                return self._pipe, self._cancel
         return self._pipe, self._cancel
+
+    def end(self) -> None:
+        """Stop the process and start no other."""
+        self._has_ended = True
+        self.stop()
 
     def stop(self) -> None:
         """Stop the process, whatever it is at. Two may say so at once."""
@@ -152,12 +155,8 @@ def _serve(pipe: Connection, cancel: "Synchronized[int]", nice: int) -> None:
             pipe.send(answer)
 
 
-def _nothing(_: Cancel, __: Tell) -> None:
+def do_nothing(_: Cancel, __: Tell) -> None:
     """Do nothing, which shows that a process is there."""
-
-
-def _nobody(_: Any) -> None:
-    """Take what a task tells, where nobody listens."""
 
 
 @dataclass
@@ -185,16 +184,12 @@ class WorkerPool:
             with self._lock:
                 self._idle.append(worker)
 
-    def begin(self) -> None:
-        """Have a worker ready, so that the first task does not wait for one to be made."""
-        self.run(_nothing, (), never, _nobody)
-
     def stop(self) -> None:
-        """Stop every worker."""
+        """Stop every worker for good."""
         with self._lock:
             workers = list(self._all)
         for worker in workers:
-            worker.stop()
+            worker.end()
 
     @property
     def pids(self) -> list[int]:

@@ -134,19 +134,6 @@ def bell(gain_db: float, q: float) -> tuple[float, float]:
     return k, k * (a * a - 1.0)
 
 
-def bell_transfer(
-    hz: Floats | float, middle_hz: Floats | float, gain_db: float, q: float, rate: float
-) -> NDArray[np.complex128]:
-    """Return gain and phase of a peaking band at frequencies: (s^2 + s A / Q + 1) / (s^2 + s / (A Q) + 1).
-
-    >>> round(20 * math.log10(abs(complex(bell_transfer(1000.0, 1000.0, 6.0, 2.0, 48_000.0)))), 9)
-    6.0
-    """
-    s = 1j * np.tan(np.pi * np.asarray(hz) / rate) / np.tan(np.pi * np.minimum(np.asarray(middle_hz) / rate, TOP))
-    a = 10.0 ** (gain_db / 40.0)
-    return np.asarray((s * s + s * a / q + 1.0) / (s * s + s / (a * q) + 1.0))
-
-
 def transfer(
     response: str, hz: Floats | float, corner_hz: Floats | float, q: float, rate: float, top: float = CONTROL_TOP
 ) -> NDArray[np.complex128]:

@@ -20,11 +20,6 @@ LEVEL_FLOOR = 0.01
 HEARD = {"st": 0.05, "dB": 1.0, "cents": 2.0}
 
 
-def step_of(levels: float, amount: float) -> float:
-    """Return the step of a route of so many levels, in its destination's unit."""
-    return abs(amount) / levels
-
-
 def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each stepped route whose greatest step can be heard."""
     for route in context.patch.live_routes:

@@ -39,7 +39,6 @@ RATE = Tolerance(share=RATE_SHARE)
 PITCH = Tolerance(share=0.02, least=PITCH_ST)
 CUTOFF = Tolerance(share=2.0 ** (5 * CUTOFF_ST / 12.0) - 1.0)
 """Of a cutoff read off a curve in hertz: half a semitone, five times what is noticed side by side."""
-AMOUNT = Tolerance(share=0.02, least=5 * CUTOFF_ST)
 LEVEL = Tolerance(least=LEVEL_DB)
 EXACT = Tolerance(share=0.005)
 """Of what is worked out."""

@@ -4,7 +4,6 @@ import re
 from dataclasses import dataclass
 from typing import Final
 
-NOTE_VALUE_PATTERN: Final = r"^(\d{1,3}/\d{1,3}[dt]?|\d{1,3}(\.\d{1,4})?bar)$"
 _FRACTION: Final = re.compile(r"^(\d{1,3})/(\d{1,3})([dt]?)$")
 _BARS: Final = re.compile(r"^(\d{1,3}(?:\.\d{1,4})?)bar$")
 _STRETCH: Final = {"": 1.0, "d": 1.5, "t": 2.0 / 3.0}
