@@ -7,7 +7,8 @@
   import HarmonicBuilder from './sheet/HarmonicBuilder.svelte';
   import Keyboard from './shell/Keyboard.svelte';
   import { settings } from './state/settings.svelte';
-  import { listener, shortcuts } from './shell/shortcuts';
+  import { shortcuts } from './shell/shortcuts';
+  import { keyListener } from './state/key-bindings';
   import Hints from './common/Hints.svelte';
   import Toasts from './shell/Toasts.svelte';
   import Views from './shell/Views.svelte';
@@ -36,7 +37,7 @@
 
   const keys = shortcuts({ help: () => (help = true) });
 
-  const onkeydown = listener(keys);
+  const onkeydown = keyListener(keys);
 
   /** What is an edit already is kept in this browser; only what is still on its way to be one is asked about. */
   function onbeforeunload(event: BeforeUnloadEvent): void {

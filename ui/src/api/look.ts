@@ -5,7 +5,6 @@ import { bytes, floats } from './wire';
 import type { Performed } from '../phrase/phrasing.svelte';
 
 type Wire = components['schemas']['SoundView'];
-export type Partial_ = components['schemas']['Partial'];
 
 export interface Look extends Omit<
   Wire,

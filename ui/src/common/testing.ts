@@ -64,3 +64,19 @@ export class Unhurried {
     await new Promise((resolve) => setTimeout(resolve));
   }
 }
+
+/** An animation that is over as soon as it begins. */
+class Still {
+  effect = null;
+  currentTime = 0;
+  cancel = (): void => {};
+  set onfinish(finish: () => void) {
+    queueMicrotask(finish);
+  }
+}
+
+/** Gives a document that draws nothing what components ask of it: transitions end at once, popovers show nothing. */
+export function drawNothing(): void {
+  Element.prototype.animate = () => new Still() as unknown as Animation;
+  HTMLElement.prototype.showPopover = HTMLElement.prototype.hidePopover = () => {};
+}

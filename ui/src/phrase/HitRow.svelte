@@ -88,7 +88,8 @@
     const beats = together(all, at - lead.at);
     // A stroke that only trembles under the hand is as hard as it was.
     const harder = Math.abs(moved.up) < 0.1 ? 0 : moved.up;
-    if (strikes[number]?.at === lead.at + beats && harder === 0 && strikes[number]?.strength === lead.strength) return;
+    const struck = strikes[number];
+    if (struck?.at === lead.at + beats && harder === 0 && struck.strength === lead.strength) return;
     const to = (s: FullStrike): Partial<FullStrike> => ({ at: s.at + beats, strength: s.strength + harder });
     change(numbers, to, 'move', `drag ${hit.id} ${number}`, from);
   }

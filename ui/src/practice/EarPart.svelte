@@ -1,7 +1,7 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
   import { messages } from '../state/messages.svelte';
-  import { listener } from '../shell/shortcuts';
+  import { keyListener } from '../state/key-bindings';
   import { workbench } from '../state/workbench.svelte';
   import { practice } from './practice-now';
 
@@ -17,7 +17,7 @@
     return `${pairs} so far: about ${known.value.toPrecision(2)} ${unit}${sure}.`;
   });
   const applies = (): boolean => workbench.view === 'practice' && practice.pair !== null;
-  const onkeydown = listener([
+  const onkeydown = keyListener([
     { keys: '1', act: () => attempt(() => practice.hearPair(0)), applies },
     { keys: '2', act: () => attempt(() => practice.hearPair(1)), applies },
     { keys: 'ArrowLeft', act: () => attempt(() => practice.say(0)), applies },

@@ -19,7 +19,7 @@
     ['at_off', 'at note-off']
   ] as const;
 
-  let opened = $state(false);
+  let opened = $state(false as boolean);
   type Figure = (typeof FIGURES)[number][0];
   let wanted: Figure | null = $state(null);
   let found: Reached[] | null = $state.raw(null);

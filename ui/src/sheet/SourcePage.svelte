@@ -115,9 +115,7 @@
     { title: 'other sources', options: otherFields.map((name) => [name, titleOf(name)] as const) },
     {
       title: 'how far a route goes',
-      options: (workbench.patch ? routes(workbench.patch) : []).map(
-        (r) => [`route:${r.id}.amount`, r.id ?? ''] as const
-      )
+      options: (workbench.patch ? routes(workbench.patch) : []).map((r) => [`route:${r.id}.amount`, r.id] as const)
     }
   ]);
   const movedBy = $derived(

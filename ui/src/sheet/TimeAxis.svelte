@@ -36,7 +36,6 @@
   const shows = $derived(cursor !== null && place(cursor) >= 0 && place(cursor) <= 100);
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div
   class="times"
   bind:clientWidth={width}

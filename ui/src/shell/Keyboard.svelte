@@ -2,7 +2,7 @@
   import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { noteName } from '../common/format';
-  import { playedBy } from './computer-keys';
+  import { playedBy } from '../state/computer-keys';
   import { player } from '../state/playing';
   import { messages } from '../state/messages.svelte';
   import { settings } from '../state/settings.svelte';

@@ -1,24 +1,13 @@
 /** Every shortcut: what it is pressed by, what it does, and how the help page says it. */
-import { createKeybindingsHandler } from 'tinykeys';
 import { duplicateSource } from '../state/actions';
 import { copyChosen, paste } from '../state/clipboard';
 import { save } from '../state/library';
+import { hasOwnSpace, type Pressed } from '../state/key-bindings';
 import { messages } from '../state/messages.svelte';
 import { player } from '../state/playing';
 import { settings } from '../state/settings.svelte';
 import { WHOLE, workbench } from '../state/workbench.svelte';
-import { playedBy } from './computer-keys';
 import { VIEWS } from './views';
-
-export interface Pressed {
-  /** What is pressed, as tinykeys reads it. */
-  keys: string;
-  act: (event: KeyboardEvent) => void;
-  /** Whether it is meant within a field too. */
-  inFields?: boolean;
-  /** Whether it is meant at all just now. */
-  applies?: (event: KeyboardEvent) => boolean;
-}
 
 export interface Shortcut extends Pressed {
   /** How the help page names them. */
@@ -140,39 +129,10 @@ export function shortcuts(pages: Pages): Shortcut[] {
       says: 'double the source chosen',
       act: () => duplicateSource(workbench.chosenModule()!.id),
       inFields: true,
-      applies: () => workbench.chosenModule() !== null
+      applies: () => workbench.chosenModule() !== undefined
     },
     { keys: '[Shift]+?', shown: '?', says: 'this page', act: pages.help }
   ];
-}
-
-/** Returns a listener that does what is pressed, where it is meant. */
-export function listener(all: readonly Pressed[]): (event: KeyboardEvent) => void {
-  const bindings = all.map((one): [string, (event: KeyboardEvent) => void] => [
-    one.keys,
-    (event) => {
-      if (!event.ctrlKey && !event.metaKey && isMeantOtherwise(event)) return;
-      if ((inField(event.target) && !one.inFields) || one.applies?.(event) === false) return;
-      event.preventDefault();
-      one.act(event);
-    }
-  ]);
-  return createKeybindingsHandler(Object.fromEntries(bindings), { ignore: (event) => event.isComposing }) as never;
-}
-
-/** While the row of keys is shown its letters play, and do nothing else; single letters can be turned off. */
-function isMeantOtherwise(event: KeyboardEvent): boolean {
-  if (settings.now.keys && playedBy(event.code) !== null) return true;
-  return !settings.now.letters && event.key.length === 1 && event.key !== ' ';
-}
-
-function inField(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && target.closest('input, textarea, select, dialog') !== null;
-}
-
-/** What a key does where it does something of its own: a button is pressed by Space, a fold folds. */
-function hasOwnSpace(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && target.closest('button, summary, a, [role="button"]') !== null;
 }
 
 function zoomBy(factor: number): void {

@@ -42,6 +42,8 @@
       } catch (error) {
         trouble = error instanceof Error ? error.message : String(error);
       }
+      // Another call sets it while this one waits.
+      // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition
     } while (again);
     busy = false;
   }

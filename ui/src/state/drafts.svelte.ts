@@ -259,7 +259,7 @@ function mirrorOf<D>({ next, head, tried }: Session<D>): Mirror<D> {
 function readMirror<D extends { format: string }>(text: string | null): Mirror<D> | null {
   try {
     const found = JSON.parse(text ?? 'null') as Partial<Mirror<D>> | null;
-    if (!found?.document?.format?.startsWith('jorvik-') || typeof found.sequence !== 'number') return null;
+    if (!found?.document?.format.startsWith('jorvik-') || typeof found.sequence !== 'number') return null;
     return { document: found.document, sequence: found.sequence, tried: found.tried ?? [], at: found.at ?? 0 };
   } catch {
     return null;

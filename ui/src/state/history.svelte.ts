@@ -42,7 +42,7 @@ export class History<D = Patch> {
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
-    globalThis.addEventListener?.('pagehide', () => this.hurry());
+    if ('addEventListener' in globalThis) addEventListener('pagehide', () => this.hurry());
   }
 
   undoLabel = $derived(this.done.at(-1)?.label ?? '');

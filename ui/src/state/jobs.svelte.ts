@@ -97,6 +97,6 @@ export class Jobs {
 
   private watch(after: number): void {
     clearTimeout(this.timer);
-    this.timer = window.setTimeout(() => this.refresh().catch(() => this.watch(PATIENT_MS)), after);
+    this.timer = window.setTimeout(() => void this.refresh().catch(() => this.watch(PATIENT_MS)), after);
   }
 }

@@ -22,7 +22,7 @@ export function workFor(kind: string): { 'X-Work': string } {
 
 /** Lets other windows know that this one lives, for as long as it does. */
 export function stayAlive(): void {
-  if (navigator.locks) void navigator.locks.request(LOCK + windowId, () => new Promise(() => {}));
+  if ('locks' in navigator) void navigator.locks.request(LOCK + windowId, () => new Promise(() => {}));
   else {
     const channel = new BroadcastChannel(CHANNEL);
     channel.onmessage = (event: MessageEvent<string>) => {
@@ -33,7 +33,7 @@ export function stayAlive(): void {
 
 /** Returns the windows that live, this one among them. */
 export async function livingWindows(): Promise<ReadonlySet<string>> {
-  if (navigator.locks) {
+  if ('locks' in navigator) {
     const { held } = await navigator.locks.query();
     const names = (held ?? []).map((lock) => lock.name ?? '').filter((name) => name.startsWith(LOCK));
     return new Set([windowId, ...names.map((name) => name.slice(LOCK.length))]);
