@@ -1,117 +1,98 @@
-"""Run every check and every test, and close with one line that counts them."""
+"""Run every check and every test, and close with one line that counts them.
 
-import io
+Checks and test classes are items of one queue, the longest first. Two lanes take items from it: a check is a command,
+a class goes to the test process of its lane, which keeps one server, one database template and one browser.
+"""
+
 import os
-import re
-import subprocess
 import sys
-import tempfile
+import threading
 import time
-import unittest
-from collections.abc import Callable, Iterator
-from pathlib import Path
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 
-from coverage import Coverage
+from tests.checks import CHECKS, Check, run_check
+from tests.durations import durations, keep_durations
+from tests.effort import LONG
+from tests.finding import classes_of, modules_with
+from tests.measuring import report_coverage
+from tests.outcome import Outcome
+from tests.process import TestProcess, run_class
 
-from jorvik.core.analysis.warm import warm_analysis
-from jorvik.core.voice.warm import warm
-from tests import support
-
-ROOT = Path(__file__).parents[1]
-BIN = ROOT / ".venv" / "bin"
-
-CHECKS: dict[str, list[str | Path]] = {
-    "style": [BIN / "ruff", "check", "-q", "."],
-    "format": [BIN / "ruff", "format", "-q", "--check", "."],
-    "types": [BIN / "mypy"],
-    "imports": [BIN / "lint-imports"],
-    "screen types": ["npm", "run", "-s", "--prefix", "ui", "check"],
-    "screen units": ["npm", "run", "-s", "--prefix", "ui", "test"],
-    "screen format": ["npm", "run", "-s", "--prefix", "ui", "format:check"],
-}
+LANES = 2
 
 
-def run_check(name: str, command: list[str | Path]) -> bool:
-    """Run one check and print what it says when it fails."""
-    begin = time.monotonic()
-    done = subprocess.run([str(part) for part in command], cwd=ROOT, capture_output=True, text=True, check=False)
-    print(f"{'ok  ' if done.returncode == 0 else 'FAIL'} {name} ({time.monotonic() - begin:.1f} s)", flush=True)
-    if done.returncode != 0:
-        print((done.stdout + done.stderr)[-6000:])
-    return done.returncode == 0
-
-
-def leaves(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
-    """Yield every test in a suite."""
-    for item in suite:
-        if isinstance(item, unittest.TestSuite):
-            yield from leaves(item)
-        else:
-            yield item
-
-
-BESIDE = "--beside"
-"""Asks for the tests that run beside the others: those that drive a browser wait more than they compute."""
-
-DRIVEN = "tests.browser."
-
-
-def main(words: list[str], watch: Coverage | None = None) -> int:
-    """Run the checks (all of them, unless words choose tests) and the tests; with ``--long`` trials go on for hours.
-
-    All of it is done in two halves side by side, of which the one with the browser tells when it is done. ``watch``
-    has an eye on the lines of the core that the other half runs.
-    """
+def main(words: Sequence[str]) -> int:
+    """Run everything, or the tests whose name contains one of the words, and return the exit code."""
+    words = list(words)
     if "--long" in words:
         words.remove("--long")
-        os.environ["JORVIK_TRIALS"] = "long"
-    if words == [BESIDE]:
-        return closed(*run_tests(lambda name: name.startswith(DRIVEN)))
+        os.environ[LONG] = "1"
     if words:
-        return closed(*run_tests(lambda name: any(word in name for word in words)))
-    warm()
-    warm_analysis()
-    passed = failed = 0
-    with tempfile.TemporaryFile("w+") as told:
-        beside = subprocess.Popen(
-            [sys.executable, "-m", "tests", BESIDE], cwd=ROOT, stdout=told, stderr=subprocess.STDOUT, text=True
-        )
-        # The half with the browser takes longest, and what it waits for gives way to others: so does this one.
-        os.nice(10)
-        for name, command in CHECKS.items():
-            good = run_check(name, command)
-            passed, failed = passed + good, failed + (not good)
-        more = run_tests(lambda name: not name.startswith(DRIVEN))
-        if watch is not None:
-            watch.stop()
-            share = watch.report(file=io.StringIO())
-            print(f"{share:.0f} % of the core's lines were run, compiled ones aside", flush=True)
-        beside.wait()
-        told.seek(0)
-        said = told.read()
-    print(said, flush=True)
-    counts = re.search(r"(\d+) passed, (\d+) failed\s*$", said)
-    other = (int(counts[1]), int(counts[2])) if counts else (0, 1)
-    return closed(passed + more[0] + other[0], failed + more[1] + other[1])
+        return close(run_here(words))
+    begin = time.monotonic()
+    outcomes = Queue([*CHECKS, *classes_of(modules_with([]))]).run()
+    outcomes.append(report_coverage())
+    print_slowest(outcomes)
+    print(f"everything took {time.monotonic() - begin:.0f} s", flush=True)
+    keep_durations({outcome.name: outcome.seconds for outcome in outcomes if outcome.seconds})
+    return close(outcomes)
 
 
-def closed(passed: int, failed: int) -> int:
+def run_here(words: Sequence[str]) -> list[Outcome]:
+    """Run the tests whose name contains one of the words in this process."""
+
+    def is_chosen(test: str) -> bool:
+        return any(word in test for word in words)
+
+    return [run_class(name, is_chosen, sys.stdout) for name in classes_of(modules_with(words), is_chosen)]
+
+
+def print_slowest(outcomes: Sequence[Outcome], count: int = 10) -> None:
+    """Print what took longest."""
+    print(f"\nThe {count} slowest:")
+    for outcome in sorted(outcomes, key=lambda outcome: -outcome.seconds)[:count]:
+        print(f"{outcome.seconds:7.1f} s  {outcome.name}")
+
+
+def close(outcomes: Sequence[Outcome]) -> int:
     """Print the closing line, and return the exit code."""
+    failed = sum(outcome.failed for outcome in outcomes)
+    passed = sum(outcome.passed for outcome in outcomes)
+    for outcome in outcomes:
+        if outcome.failed:
+            print(f"failed: {outcome.name}")
     print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed or passed == 0 else 0
 
 
-def run_tests(is_chosen: Callable[[str], bool]) -> tuple[int, int]:
-    """Run the tests whose names are chosen, and return how many passed and failed."""
-    warm()
-    warm_analysis()
-    found = unittest.defaultTestLoader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
-    chosen = unittest.TestSuite(test for test in leaves(found) if is_chosen(test.id()))
-    try:
-        result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout).run(chosen)
-    finally:
-        support.stop_everything()
-    # Of a test that fails for several of its cases one is counted.
-    wrong = [test for test, _ in result.failures + result.errors] + result.unexpectedSuccesses
-    bad = len({getattr(test, "test_case", test).id() for test in wrong})
-    return result.testsRun - bad, bad
+class Queue:
+    """Items that wait, the longest first, and the lanes that take them."""
+
+    def __init__(self, items: Sequence[Check | str]) -> None:
+        known = durations()
+        # What was never timed may be long, so it comes first.
+        self._waiting = sorted(items, key=lambda item: known.get(str(item), float("inf")))
+        self._lock = threading.Lock()
+
+    def run(self) -> list[Outcome]:
+        """Run every item and return the outcomes."""
+        with ThreadPoolExecutor(LANES) as pool:
+            return [outcome for lane in pool.map(self._lane, range(LANES)) for outcome in lane]
+
+    def _lane(self, number: int) -> list[Outcome]:
+        outcomes = []
+        process = TestProcess(number)
+        try:
+            while (item := self.next()) is not None:
+                outcome = run_check(item) if isinstance(item, Check) else process.run(item)
+                print(outcome.line(), flush=True)
+                outcomes.append(outcome)
+        finally:
+            process.stop()
+        return outcomes
+
+    def next(self) -> Check | str | None:
+        """Take the longest item that waits; None where none does."""
+        with self._lock:
+            return self._waiting.pop() if self._waiting else None

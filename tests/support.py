@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import uvicorn
-from sqlalchemy import Engine
+from sqlalchemy import Engine, inspect, text
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import Trace, trace
@@ -27,6 +27,7 @@ from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import KINDS
 from jorvik.web.app import LOOPBACK, Settings, create_app
+from jorvik.web.practice import ear_of
 from jorvik.web.scheduler import Scheduler
 
 Json = dict[str, Any]
@@ -60,7 +61,13 @@ def demos() -> dict[str, Json]:
     return {path.stem: json.loads(path.read_text()) for path in sorted((ROOT / "demo").glob("*.json"))}
 
 
-_stops: list[Any] = []
+_stops: list[Callable[[], object]] = []
+
+
+def when_all_is_done(stop: Callable[[], object]) -> None:
+    """Call a function when this process has run its last test; the latest is called first."""
+    _stops.append(stop)
+
 
 # What works over banks write goes with the process that asked for them; those that it begins have the same folder.
 if "JORVIK_BANKS" not in os.environ:
@@ -82,17 +89,61 @@ def remove_orphans(stem: Path) -> None:
 def cluster() -> Cluster:
     """Return a running database server of this process's own, so that two runs do not meet."""
     remove_orphans(data_folder().with_name(f"{data_folder().name}-test-"))
-    started = Cluster(data_folder().with_name(f"{data_folder().name}-test-{os.getpid()}"))
+    folder = data_folder().with_name(f"{data_folder().name}-test-{os.getpid()}")
+    started = Cluster(folder, durable=False)
     _stops.extend((lambda: shutil.rmtree(started.folder, ignore_errors=True), started.stop))
     started.ensure_started()
     return started
 
 
-def fresh_engine() -> Engine:
-    """Return an engine on an empty, migrated database."""
-    engine = connect(cluster().fresh_database(f"test_{uuid.uuid4().hex[:8]}"))
+@cache
+def template(demo: bool) -> str:
+    """Return the name of a migrated database, with the demo data or without, that others are copied from."""
+    name = "demo_template" if demo else "empty_template"
+    engine = connect(cluster().fresh_database(name))
     migrate(engine)
-    return engine
+    if demo:
+        for kind in KINDS:
+            load_demo(DocumentStore(engine, kind))
+    engine.dispose()
+    return name
+
+
+def fresh_database(demo: bool = False) -> str:
+    """Make a migrated database, with the demo data or without, and return its name."""
+    name = f"test_{uuid.uuid4().hex[:8]}"
+    cluster().fresh_database(name, template(demo))
+    return name
+
+
+def fresh_engine(demo: bool = False) -> Engine:
+    """Return an engine on a migrated database of its own."""
+    return connect(cluster().url(fresh_database(demo)))
+
+
+class Data:
+    """The data of a server that several tests use: each begins with what was there at first."""
+
+    def __init__(self, database: str = "") -> None:
+        self.engine = connect(cluster().url(database or fresh_database(demo=True)))
+        found = inspect(self.engine)
+        self._columns = {
+            table: ", ".join(column["name"] for column in found.get_columns(table) if "computed" not in column)
+            for table in found.get_table_names()
+        }
+        with self.engine.begin() as connection:
+            connection.execute(text("CREATE SCHEMA first"))
+            for table in self._columns:
+                connection.execute(text(f"CREATE TABLE first.{table} AS TABLE public.{table}"))
+
+    def put_back(self) -> None:
+        """Put every row back as it was at first."""
+        with self.engine.begin() as connection:
+            # Foreign keys hold again when all tables are filled.
+            connection.execute(text("SET LOCAL session_replication_role = replica"))
+            connection.execute(text(f"TRUNCATE {', '.join(self._columns)}"))
+            for table, columns in self._columns.items():
+                connection.execute(text(f"INSERT INTO public.{table} ({columns}) SELECT {columns} FROM first.{table}"))
 
 
 PATIENCE_S = 120.0
@@ -125,11 +176,10 @@ class Served:
     """The whole application on a loopback port, with the demo data and the built screen."""
 
     def __init__(
-        self, port: int = 0, engine: Engine | None = None, late_s: float = 0.0, hosts: Sequence[str] = LOOPBACK
+        self, port: int = 0, data: Data | None = None, late_s: float = 0.0, hosts: Sequence[str] = LOOPBACK
     ) -> None:
-        self.engine = engine or fresh_engine()
-        for kind in KINDS:
-            load_demo(DocumentStore(self.engine, kind))
+        self.data = data or Data()
+        self.engine = self.data.engine
         app = create_app(Settings(self.engine, "test", hosts, screen=ROOT / "ui" / "dist"))
         if late_s:
             app.add_middleware(Late, late_s=late_s)
@@ -148,8 +198,18 @@ class Served:
         scheduler: Scheduler = self.app.state.scheduler
         return scheduler
 
+    def begin_anew(self) -> None:
+        """End what the last test left running, and put the data back as they were at first."""
+        state = self.app.state
+        state.stage.leave()
+        for job in state.jobs.running:
+            state.jobs.cancel(job)
+        wait_until(lambda: not state.jobs.running, "a cancelled job went on")
+        self.data.put_back()
+        state.ear = ear_of(state.stores["practice"])
+
     def stop(self) -> None:
-        """Stop serving; the database stays."""
+        """Stop serving; the data stay."""
         self.server.should_exit = True
         self.server.force_exit = True
         self.thread.join(timeout=10)
@@ -157,12 +217,20 @@ class Served:
         self.engine.dispose()
 
 
+@cache
+def shared_server() -> Served:
+    """Return this process's server, which test classes use one after the other."""
+    server = Served()
+    when_all_is_done(server.stop)
+    return server
+
+
 def stop_everything() -> None:
     """Stop what tests started."""
     while _stops:
         _stops.pop()()
-    # Whoever needs a database after this gets another.
-    cluster.cache_clear()
+    for made_once in (cluster, template, shared_server):
+        made_once.cache_clear()
 
 
 atexit.register(stop_everything)

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from jorvik.place import ROOT
 from jorvik.store.cluster import data_folder
-from tests.support import wait_until
+from tests.support import PATIENCE_S, wait_until
 
 
 class Starting(unittest.TestCase):
@@ -47,7 +47,7 @@ class Starting(unittest.TestCase):
         raise AssertionError("the launcher ended without an address")
 
     def get(self, url: str) -> object:
-        with urllib.request.urlopen(url, timeout=5) as answer:
+        with urllib.request.urlopen(url, timeout=PATIENCE_S) as answer:
             return json.load(answer)
 
     def names(self, url: str) -> list[str]:
@@ -56,7 +56,7 @@ class Starting(unittest.TestCase):
         return [head["name"] for head in heads]
 
     def ended(self, process: "subprocess.Popen[str]") -> tuple[int, str]:
-        said = process.communicate(timeout=30)[0]
+        said = process.communicate(timeout=PATIENCE_S)[0]
         return process.returncode, said
 
     def database_up(self) -> bool:

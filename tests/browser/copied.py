@@ -12,8 +12,6 @@ class OnACopy(BrowserCase):
 
     def setUp(self) -> None:
         super().setUp()
-        for head in self.store().heads("ferry horn copy"):
-            self.store().delete(head.id)
         self.page.get_by_role("button", name="Patches", exact=True).click()
         self.page.get_by_role("button", name="Duplicate this one").click()
         expect(self.name_field).to_have_value("Ferry Horn copy")

@@ -4,20 +4,23 @@ import re
 import time
 import unittest
 from collections.abc import Callable
+from functools import cache
 from typing import Any, ClassVar
 
 import numpy as np
-from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
-from jorvik.serve import load_demo
-from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import PATCHES
-from tests.support import PATIENCE_S, Served
+from tests.effort import is_long
+from tests.support import PATIENCE_S, Served, shared_server, when_all_is_done
+
+ELSEWHERE = "barge.test"
+"""A name for this machine that a browser takes for another one."""
 
 FLAGS = [
     *("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-sync"),
     *("--disable-background-networking", "--disable-component-update"),
     "--autoplay-policy=no-user-gesture-required",
+    f"--host-resolver-rules=MAP {ELSEWHERE} 127.0.0.1",
 ]
 
 SHEETS = "performance.getEntriesByName('jorvik:sheet').length"
@@ -31,45 +34,62 @@ STATUS = ".status"
 """Where the top bar says how the patch is kept."""
 
 
-class BrowserCase(unittest.TestCase):
-    """A test with a page of its own on an application of its class's own."""
+@cache
+def chromium() -> Browser:
+    """Return this process's browser: with ``--long`` the whole of Chromium, else its headless shell.
 
+    The shell has the same engine and no window: a page opens in less than half the time.
+    """
+    playwright = sync_playwright().start()
+    program = "/usr/bin/chromium" if is_long() else "/usr/bin/chromium-headless-shell"
+    browser = playwright.chromium.launch(executable_path=program, args=FLAGS)
+    when_all_is_done(playwright.stop)
+    when_all_is_done(browser.close)
+    expect.set_options(timeout=PATIENCE_S * 1000)
+    return browser
+
+
+class BrowserCase(unittest.TestCase):
+    """A test with a page of its own on this process's application, which begins with the demo data."""
+
+    shares_a_server: ClassVar[bool] = True
+    """Off where a class stops its server, or has one that is set up in another way."""
     served: ClassVar[Served]
-    playwright: ClassVar[Playwright]
     browser: ClassVar[Browser]
 
     @classmethod
     def setUpClass(cls) -> None:
+        cls.browser = chromium()
         cls.served = cls.serve()
-        cls.addClassCleanup(lambda: cls.served.stop())
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
-        expect.set_options(timeout=PATIENCE_S * 1000)
+        if not cls.shares_a_server:
+            cls.addClassCleanup(lambda: cls.served.stop())
 
     @classmethod
     def serve(cls) -> Served:
         """Return the application that the class's tests are run on."""
-        return Served()
+        return shared_server() if cls.shares_a_server else Served()
 
     def setUp(self) -> None:
         self.troubles: list[str] = []
-        load_demo(DocumentStore(self.served.engine, PATCHES), reset=True)
+        self.served.begin_anew()
         self.page = self.fresh_page()
 
     def tearDown(self) -> None:
         self.assertEqual(self.troubles, [], "the page reported errors")
 
-    def fresh_page(self, **options: Any) -> Page:
-        """Open the application in a browser that has never seen it."""
+    def fresh_page(self, address: str = "", ready: bool = True, **options: Any) -> Page:
+        """Open the application, at another address where one is given, in a browser that has never seen it.
+
+        With ``ready`` the sheet stands when this returns.
+        """
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, **options)
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(PATIENCE_S * 1000)
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
-        page.goto(self.served.url)
-        self.settle(page)
+        page.goto(address or self.served.url)
+        if ready:
+            self.settle(page)
         return page
 
     def settle(self, page: Page | None = None) -> None:

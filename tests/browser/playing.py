@@ -63,7 +63,6 @@ class Playing(UnderAPhrase):
     """A page that plays live, and what it is told."""
 
     def setUp(self) -> None:
-        self.forget_played()
         super().setUp()
         self.heard = Heard(self.page)
 
@@ -120,16 +119,6 @@ class Playing(UnderAPhrase):
     def until_taken(self, count: int) -> list[Take]:
         self.eventually(lambda: len(self.takes()) >= count, lambda: f"{len(self.takes())} takes were kept, not {count}")
         return self.takes()
-
-    def forget_played(self) -> None:
-        """Delete the takes, and the phrases that were made of them."""
-        takes, phrases = DocumentStore(self.served.engine, TAKES), DocumentStore(self.served.engine, PHRASES)
-        names = {head.name for head in takes.heads()}
-        for head in phrases.heads():
-            if head.name in names:
-                phrases.delete(head.id)
-        for head in takes.heads():
-            takes.delete(head.id)
 
     def pad_to(self, across: float, up: float, *, down: bool = True) -> None:
         """Move the pointer over the pad, pressed."""

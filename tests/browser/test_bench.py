@@ -382,7 +382,7 @@ class Hearing(BrowserCase):
         self.kept()
         with self.page.expect_response("**/api/sound"):
             self.page.get_by_role("button", name="Play", exact=True).click()
-        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible(timeout=15_000)
+        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
         self.type_into("Amplitude set value", "90%")
         self.page.get_by_role("button", name="Play", exact=True).click()
         expect(self.page.get_by_role("alert")).to_contain_text(re.compile("dB louder than the last one played"))

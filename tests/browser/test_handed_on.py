@@ -9,7 +9,6 @@ from playwright.sync_api import FilePayload, Locator, expect
 from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
-from jorvik.serve import load_demo
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import CARDS, PATCHES
 from tests.browser.driver import STATUS, BrowserCase
@@ -20,7 +19,6 @@ from tests.support import RATE, Json
 class HandedOn(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
-        load_demo(DocumentStore(self.served.engine, CARDS), reset=True)
         self.open_demo("Night Watch")
         self.settle()
 

@@ -4,7 +4,8 @@ import re
 
 from playwright.sync_api import Locator, expect
 
-from tests.browser.test_figures import OnThePage, number
+from tests.browser.test_figures import OnThePage
+from tests.core.test_figures_of_jobs import number
 
 
 class HeardOnThePage(OnThePage):

@@ -69,33 +69,6 @@ class Keeping(OnACopy):
         self.page.keyboard.press("Control+s")
         expect(self.status).to_have_text("saved · version 3")
 
-    def test_the_server_is_killed_in_the_middle_of_an_edit(self) -> None:
-        port, engine = self.served.port, self.served.engine
-        type(self).served.stop()
-        self.type_into("Amount of shake on cutoff", "3")
-        expect(self.page.get_by_role("alert").first).to_contain_text("does not answer")
-        self.page.get_by_role("button", name="Mute shake on cutoff").dispatch_event("click")
-        expect(self.status).to_have_text("not kept yet")
-        type(self).served = Served(port, engine)
-        self.kept()
-        self.page.reload()
-        self.settle()
-        expect(self.stave("Cutoff").get_by_role("button", name="Unmute shake on cutoff")).to_have_count(1)
-
-    def test_a_window_closed_while_nothing_answers_loses_nothing(self) -> None:
-        port, engine = self.served.port, self.served.engine
-        type(self).served.stop()
-        self.page.get_by_role("button", name="Mute swell on cutoff").dispatch_event("click")
-        expect(self.status).to_have_text("not kept yet")
-        context = self.page.context
-        url = self.page.url
-        self.page.close()
-        type(self).served = Served(port, engine)
-        self.page = context.new_page()
-        self.page.goto(url)
-        self.settle()
-        expect(self.stave("Cutoff").get_by_role("button", name="Unmute swell on cutoff")).to_have_count(1)
-
     def test_the_database_stops_and_comes_back(self) -> None:
         cluster().stop()
         self.addCleanup(cluster().ensure_started)
@@ -165,6 +138,37 @@ class Keeping(OnACopy):
         self.page.get_by_role("button", name="New patch").click()
         expect(self.name_field).to_have_value("Untitled")
         expect(self.page.get_by_text("Nothing moves yet.")).to_be_visible()
+
+
+class ServerKilled(OnACopy):
+    shares_a_server = False
+
+    def test_the_server_is_killed_in_the_middle_of_an_edit(self) -> None:
+        port, data = self.served.port, self.served.data
+        type(self).served.stop()
+        self.type_into("Amount of shake on cutoff", "3")
+        expect(self.page.get_by_role("alert").first).to_contain_text("does not answer")
+        self.page.get_by_role("button", name="Mute shake on cutoff").dispatch_event("click")
+        expect(self.status).to_have_text("not kept yet")
+        type(self).served = Served(port, data)
+        self.kept()
+        self.page.reload()
+        self.settle()
+        expect(self.stave("Cutoff").get_by_role("button", name="Unmute shake on cutoff")).to_have_count(1)
+
+    def test_a_window_closed_while_nothing_answers_loses_nothing(self) -> None:
+        port, data = self.served.port, self.served.data
+        type(self).served.stop()
+        self.page.get_by_role("button", name="Mute swell on cutoff").dispatch_event("click")
+        expect(self.status).to_have_text("not kept yet")
+        context = self.page.context
+        url = self.page.url
+        self.page.close()
+        type(self).served = Served(port, data)
+        self.page = context.new_page()
+        self.page.goto(url)
+        self.settle()
+        expect(self.stave("Cutoff").get_by_role("button", name="Unmute swell on cutoff")).to_have_count(1)
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, Route, expect
 
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
-from tests.browser.driver import FLAGS, SHEETS, STATUS, BrowserCase
+from tests.browser.driver import ELSEWHERE, SHEETS, STATUS, BrowserCase
 from tests.support import Json, Served
 
 LATE_S = 0.4
@@ -21,6 +21,8 @@ def document_of(page: Page) -> Json:
 
 
 class Late(BrowserCase):
+    shares_a_server = False
+
     @classmethod
     def serve(cls) -> Served:
         return Served(late_s=LATE_S)
@@ -316,21 +318,15 @@ class Builder(BrowserCase):
 class Unsafe(BrowserCase):
     """Over plain HTTP from another machine the browser lends neither identities nor the clipboard nor locks."""
 
-    NAME = "barge.test"
+    shares_a_server = False
 
     @classmethod
     def serve(cls) -> Served:
-        return Served(hosts=(cls.NAME, "127.0.0.1"))
+        return Served(hosts=(ELSEWHERE, "127.0.0.1"))
 
     def setUp(self) -> None:
-        rule = f"--host-resolver-rules=MAP {self.NAME} 127.0.0.1"
-        browser = self.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=[*FLAGS, rule])
-        self.addCleanup(browser.close)
         self.troubles = []
-        context = browser.new_context(viewport={"width": 1280, "height": 800})
-        self.page = context.new_page()
-        self.page.on("pageerror", lambda error: self.troubles.append(str(error)))
-        self.page.goto(f"http://{self.NAME}:{self.served.port}")
+        self.page = self.fresh_page(f"http://{ELSEWHERE}:{self.served.port}")
 
     def test_it_opens_keeps_copies_and_finds_again(self) -> None:
         self.settle()

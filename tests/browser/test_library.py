@@ -23,8 +23,6 @@ from tests.support import RATE, Json, demos, document
 class Library(BrowserCase):
     def setUp(self) -> None:
         super().setUp()
-        for bank in LibraryStore(self.served.engine).banks():
-            LibraryStore(self.served.engine).drop_bank(bank.id)
         self.page.keyboard.press("p")
         expect(self.row("Ferry Horn")).to_be_visible()
 

@@ -13,8 +13,6 @@ from jorvik.core.analysis.recording import recorded
 from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
-from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import RECORDINGS
 from tests.browser.test_bench import patch_of
 from tests.browser.test_figures import OnThePage
 from tests.core.test_matching import RATE, note
@@ -42,9 +40,6 @@ HEARS = """() => {
 
 class Matching(OnThePage):
     def setUp(self) -> None:
-        store = DocumentStore(self.served.engine, RECORDINGS)
-        for head in store.heads():
-            store.delete(head.id)
         super().setUp()
         self.page.get_by_role("tab", name="Match").click()
 

@@ -1,14 +1,16 @@
 """The Range view: a sweep read, heard, kept and put to use, its marks found a second way from the tone's partials."""
 
 import re
+from typing import ClassVar
 
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator, Route, expect
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
 from tests.browser.test_bench import patch_of
-from tests.browser.test_figures import OnThePage, number
+from tests.browser.test_figures import OnThePage
+from tests.core.test_figures_of_jobs import number
 from tests.core.test_useful_range import THIRD, by_partials, toned
 
 LISTENS = """() => {
@@ -25,9 +27,20 @@ LISTENS = """() => {
 
 
 class InTheRangeView(OnThePage):
+    steps: ClassVar[int] = 16
+    """How many steps a sweep has here; fewer than the screen asks for, where a test does not need them all."""
+
     def setUp(self) -> None:
         super().setUp()
         self.page.evaluate(LISTENS)
+        self.page.route("**/api/jobs/*", self.with_fewer_steps)
+
+    def with_fewer_steps(self, route: Route) -> None:
+        asked = route.request.post_data_json if route.request.method == "PUT" else None
+        if asked and asked["kind"] == "sweep":
+            route.continue_(post_data={**asked, "steps": self.steps})
+        else:
+            route.continue_()
 
     def keep(self, of: Patch, name: str) -> None:
         """Keep a patch and open it."""
@@ -64,7 +77,9 @@ class InTheRangeView(OnThePage):
         self.page.mouse.move(box["x"] + share * box["width"], box["y"] + 0.4 * box["height"])
 
 
-class Ranges(InTheRangeView):
+class Found(InTheRangeView):
+    steps = 48
+
     def test_the_useful_range_of_a_cutoff_is_where_its_partials_say(self) -> None:
         self.keep(toned(), "Four Bars")
         self.sweep("40 Hz", "12 kHz")
@@ -79,6 +94,8 @@ class Ranges(InTheRangeView):
         self.page.get_by_role("tab", name="Range").click()
         expect(self.found).to_have_text(re.compile(re.escape(said[0])))
 
+
+class Ranges(InTheRangeView):
     def test_steps_are_heard_one_after_the_other_and_as_one_note(self) -> None:
         self.keep(toned(), "Four Bars")
         self.sweep("60 Hz", "6 kHz")

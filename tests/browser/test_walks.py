@@ -11,7 +11,8 @@ from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import trace
 from jorvik.core.voice.render import render
 from tests.browser.test_bench import patch_of
-from tests.browser.test_figures import OnThePage, number
+from tests.browser.test_figures import OnThePage
+from tests.core.test_figures_of_jobs import number
 from tests.support import RATE
 
 

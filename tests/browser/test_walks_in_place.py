@@ -10,9 +10,9 @@ from playwright.sync_api import expect
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.trace import trace
-from tests.browser.test_figures import number
 from tests.browser.test_phrases import UnderAPhrase
 from tests.browser.test_walks import FromEmpty
+from tests.core.test_figures_of_jobs import number
 from tests.support import RATE
 
 

@@ -14,7 +14,7 @@ from jorvik.core.engine.run import Cancelled, Run
 from jorvik.core.engine.trace import trace
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
-from tests.support import demos, document
+from tests.support import PATIENCE_S, demos, document
 
 
 class Ahead(unittest.TestCase):
@@ -28,7 +28,7 @@ class Ahead(unittest.TestCase):
 
     def test_two_stages_work_at_once(self) -> None:
         # Each side waits for the other: only side by side do both come to their end.
-        met = threading.Barrier(2, timeout=20)
+        met = threading.Barrier(2, timeout=PATIENCE_S)
 
         def first() -> Iterator[int]:
             yield 0

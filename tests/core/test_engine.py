@@ -4,7 +4,7 @@ import math
 import unittest
 
 import numpy as np
-from hypothesis import given, reject, settings
+from hypothesis import given, reject
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
@@ -19,6 +19,7 @@ from jorvik.core.modules import KINDS
 from jorvik.core.problems import Problem
 from jorvik.formats.table import arrays
 from tests.core.made_up import fields
+from tests.effort import examples, some_of
 from tests.support import RATE, Json, demos, document, note, patch, traced
 
 Floats = NDArray[np.float64]
@@ -113,7 +114,7 @@ def _parts(doc: Json) -> Json:
 
 class Cutting(unittest.TestCase):
     def test_demos_are_the_same_however_they_are_cut(self) -> None:
-        for name, doc in demos().items():
+        for name, doc in some_of(demos(), 4).items():
             if "made to be wrong" in doc["tags"]:
                 continue
             of = patch(**_parts(doc))
@@ -248,7 +249,7 @@ def finite(of: Patch) -> Trace:
 
 
 class AnyPatch(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @examples(60)
     @given(documents(), st.integers(1, 2000))
     def test_numbers_are_finite_lanes_stay_in_range_and_cuts_do_not_matter(self, doc: Json, cut: int) -> None:
         of = patch(**_parts(doc))
@@ -260,7 +261,7 @@ class AnyPatch(unittest.TestCase):
             self.assertLessEqual(lane.value.max(), at.high)
         np.testing.assert_array_equal(whole(of), whole(of, [min(cut, t.time_s.size - 1)]))
 
-    @settings(max_examples=30, deadline=None)
+    @examples(30)
     @given(documents())
     def test_an_unread_module_changes_nothing(self, doc: Json) -> None:
         extra = {"id": "unread", "kind": "lfo", "rate": 17.0}
@@ -269,7 +270,7 @@ class AnyPatch(unittest.TestCase):
         for name, values in before.signals.items():
             np.testing.assert_array_equal(values, after.signals[name])
 
-    @settings(max_examples=30, deadline=None)
+    @examples(30)
     @given(st.floats(0.01, 0.1), st.floats(0.01, 0.1), st.floats(0.1, 0.9), st.sampled_from([0.5, 2.0, 4.0]))
     def test_scaling_all_times_scales_the_trace(self, attack: float, decay: float, length: float, by: float) -> None:
         def run(k: float, rate: int) -> Floats:

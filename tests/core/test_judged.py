@@ -3,7 +3,7 @@
 import math
 import unittest
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.row_cache import RowCache
@@ -17,6 +17,7 @@ from jorvik.core.measure.patch import PatchMeasures, measure_patch
 from jorvik.core.measure.sweep import MAX_SWEEP_S, at_step, sweep
 from jorvik.core.problems import Problem
 from tests.core.test_reference import documents
+from tests.effort import examples
 from tests.support import Json, demos, note, patch
 
 
@@ -38,7 +39,7 @@ class Judged(unittest.TestCase):
             self.assertNotRegex(figure.said, r"\b(nan|inf)\b")
         return [finding.rule for finding in found]
 
-    @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @examples(40)
     @given(documents())
     def test_any_patch_can_be_judged(self, doc: Json) -> None:
         self.judge(check_patch(doc), 8000)

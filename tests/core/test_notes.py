@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from jorvik.core.document.patch import Patch
@@ -11,6 +11,7 @@ from jorvik.core.engine.notes import run_length, voices
 from jorvik.core.engine.trace import trace
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.problems import Problem
+from tests.effort import examples
 from tests.support import RATE, Json, patch, traced
 
 
@@ -64,7 +65,7 @@ class AnyNotes(unittest.TestCase):
     def performed(self, notes: list[tuple[float, float, float]], mode: str) -> Patch:
         return patch(**played(mode, *notes, glide_ms=30.0))
 
-    @settings(max_examples=40, deadline=None)
+    @examples(40)
     @given(NOTES)
     def test_a_mono_gate_is_up_exactly_while_the_newest_note_is_held(
         self, notes: list[tuple[float, float, float]]
@@ -78,7 +79,7 @@ class AnyNotes(unittest.TestCase):
         gate = np.array([i >= 0 and spans[i][0] <= k < spans[i][1] for k, i in zip(n.tolist(), newest, strict=True)])
         np.testing.assert_array_equal(t.performance["gate"] > 0.5, gate)
 
-    @settings(max_examples=40, deadline=None)
+    @examples(40)
     @given(NOTES)
     def test_a_glide_never_jumps_and_ends_on_the_key(self, notes: list[tuple[float, float, float]]) -> None:
         t = traced(**played("mono", *notes, glide_ms=30.0))

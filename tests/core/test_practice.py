@@ -24,9 +24,10 @@ from jorvik.core.practice.task import LEVELS, Instead, Made, TaskAnswer
 from jorvik.core.practice.tolerance import TURN_S, Tolerance
 from jorvik.core.problems import Problem
 from jorvik.core.units.noticed import PITCH_ST
+from tests.effort import count
 from tests.support import RATE, document
 
-SEEDS = 200
+SEEDS = count(200, 6)
 
 
 def worsened(whole: Made, by: float) -> TaskAnswer:

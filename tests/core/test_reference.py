@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from jorvik.core.document.destinations import VOICE
@@ -12,6 +12,7 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.modules import KINDS
 from tests.core.made_up import fields
 from tests.core.reference import Reference
+from tests.effort import examples, some_of
 from tests.support import Json, demos, document
 
 RATE = 4000
@@ -135,14 +136,14 @@ class AgainstASecondReading(unittest.TestCase):
             for what, expected in lane.items():
                 np.testing.assert_allclose(rows[what], expected, atol=within, rtol=1e-7, err_msg=f"{name} {what}")
 
-    @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @examples(150)
     @given(documents())
     def test_any_patch(self, doc: Json) -> None:
         self.agree(doc)
 
     def test_the_demo_bank(self) -> None:
         compared = 0
-        for name, doc in demos().items():
+        for name, doc in some_of(demos(), 3).items():
             kinds = {m["kind"] for m in doc["modules"]}
             tracked = any(m.get("tracks") == "pitch" or m.get("coupling") == "ac" for m in doc["modules"])
             stepped = any("resolution" in r or "update_every" in r for r in doc["routes"])
@@ -151,7 +152,7 @@ class AgainstASecondReading(unittest.TestCase):
             compared += 1
             with self.subTest(demo=name):
                 self.agree({**doc, "performance": _short(doc["performance"])})
-        self.assertGreater(compared, 20)
+        self.assertGreater(compared, 6)
 
 
 def _short(performance: Json) -> Json:

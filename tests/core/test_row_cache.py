@@ -5,7 +5,7 @@ import unittest
 from collections.abc import Callable
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from jorvik.core.document.patch import Patch, check_patch
@@ -17,6 +17,7 @@ from jorvik.core.measure.patch import measure_patch
 from jorvik.core.measure.sweep import By, at_step
 from jorvik.core.problems import Problem
 from tests.core.test_reference import documents, grid, modules
+from tests.effort import examples, some_of
 from tests.support import Json, demos, note, patch
 
 RATE = 4000
@@ -72,7 +73,7 @@ def series(draw: st.DrawFn) -> list[Json]:
 
 
 class Series(unittest.TestCase):
-    @settings(max_examples=100, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @examples(100)
     @given(series())
     def test_every_row_is_what_it_would_be_alone(self, docs: list[Json]) -> None:
         cache = RowCache()
@@ -82,7 +83,7 @@ class Series(unittest.TestCase):
             # As text, in which what is not a number is itself: a loop may grow without end.
             self.assertEqual(repr(measure_patch(of, RATE, cache=cache)), repr(measure_patch(of, RATE)))
 
-    @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @examples(40)
     @given(series(), st.lists(st.tuples(st.integers(1, 40), st.integers(0, 400), st.integers(1, 400)), min_size=1))
     def test_columns_are_what_they_would_be_alone(self, docs: list[Json], looks: list[tuple[int, int, int]]) -> None:
         cache = RowCache()
@@ -103,7 +104,7 @@ class Series(unittest.TestCase):
             "seed": (1, 2, 1),
         }
         cache = RowCache()
-        for name, doc in demos().items():
+        for name, doc in some_of(demos(), 8).items():
             if "breaks elsewhere" in doc["tags"]:
                 continue
             for by, values in steps.items():

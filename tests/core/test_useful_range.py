@@ -19,6 +19,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
 from jorvik.place import ROOT
+from tests.effort import count
 from tests.support import RATE, Json, demos, note, patch
 from tests.test_judging_cli import said
 
@@ -211,7 +212,8 @@ def by_partials(response: str, low: float, high: float, steps: int = 400) -> tup
 
 class OfATone(unittest.TestCase):
     def test_the_ends_are_where_the_partials_say(self) -> None:
-        for response, low, high in (("low", 40.0, 12_000.0), ("high", 16.0, 1_000.0), ("band", 20.0, 8_000.0)):
+        cases = (("band", 20.0, 8_000.0), ("low", 40.0, 12_000.0), ("high", 16.0, 1_000.0))
+        for response, low, high in cases[: count(3, 1)]:
             with self.subTest(response):
                 found = useful_range(toned(response), "cutoff", low, high)
                 starts, stops = by_partials(response, low, high)
@@ -242,10 +244,10 @@ class OfATone(unittest.TestCase):
         held = moved.with_document({**moved.document(), "performance": {
             **note(0.6, key=KEY), "controls": {"macro:up": [[0, 1]]}
         }})  # fmt: skip
-        still = useful_range(toned(), "cutoff", 60.0, 400.0, 5).steps
-        muted = useful_range(held, "cutoff", 60.0, 400.0, 5).steps
-        kept = useful_range(held, "cutoff", 60.0, 400.0, 5, keep_routes=True).steps
-        up = useful_range(toned(), "cutoff", 60.0 * 16, 400.0 * 16, 5).steps
+        still = useful_range(toned(), "cutoff", 60.0, 400.0, 3).steps
+        muted = useful_range(held, "cutoff", 60.0, 400.0, 3).steps
+        kept = useful_range(held, "cutoff", 60.0, 400.0, 3, keep_routes=True).steps
+        up = useful_range(toned(), "cutoff", 60.0 * 16, 400.0 * 16, 3).steps
         for a, b in ((still, muted), (kept, up)):
             for one, other in zip(a, b, strict=True):
                 self.assertAlmostEqual(one.loudness_lufs, other.loudness_lufs, places=6)
@@ -257,13 +259,13 @@ class OfATone(unittest.TestCase):
             {"source": "up", "destination": "cutoff", "mode": "range", "low": 100.0, "high": 1600.0},
             {"source": "lfo", "destination": "amplitude", "mode": "scale", "amount": 0.5},
         ])  # fmt: skip
-        by_macro = useful_range(moved, "macro:up", steps=5)
-        self.assertEqual([step.value for step in by_macro.steps], [0.0, 0.25, 0.5, 0.75, 1.0])
-        by_cutoff = useful_range(moved, "cutoff", 100.0, 1600.0, 5)
+        by_macro = useful_range(moved, "macro:up", steps=3)
+        self.assertEqual([step.value for step in by_macro.steps], [0.0, 0.5, 1.0])
+        by_cutoff = useful_range(moved, "cutoff", 100.0, 1600.0, 3)
         for one, other in zip(by_macro.steps, by_cutoff.steps, strict=True):
             self.assertAlmostEqual(one.centroid_hz, other.centroid_hz, delta=0.5)
-        rates = [step.value for step in useful_range(moved, "lfo.rate", 1.0, 16.0, 5).steps]
-        np.testing.assert_allclose(rates, [1, 2, 4, 8, 16])
+        rates = [step.value for step in useful_range(moved, "lfo.rate", 1.0, 16.0, 3).steps]
+        np.testing.assert_allclose(rates, [1, 4, 16])
 
     def test_coarse_steps_come_first_and_it_can_be_given_up(self) -> None:
         told: list[tuple[list[float], float]] = []
@@ -279,8 +281,8 @@ class OfATone(unittest.TestCase):
             useful_range(toned(), "cutoff", cancelled=lambda: True)
 
     def test_the_order_holds_every_step_once(self) -> None:
-        for count in (3, 10, 48, 128):
-            self.assertEqual(sorted(coarse_first(count)), list(range(count)))
+        for steps in (3, 10, 48, 128):
+            self.assertEqual(sorted(coarse_first(steps)), list(range(steps)))
 
     def test_what_cannot_be_swept_is_said(self) -> None:
         short = toned().with_note(length_s=0.1)

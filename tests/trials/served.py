@@ -17,9 +17,10 @@ from typing import Any, Final, NamedTuple
 
 from jorvik.place import ROOT
 from jorvik.store.cluster import data_folder
+from tests.effort import is_long
 from tests.support import PATIENCE_S, wait_until
 
-LONG: Final = os.environ.get("JORVIK_TRIALS") == "long"
+LONG: Final = is_long()
 """Set by ``./test trials --long``."""
 
 

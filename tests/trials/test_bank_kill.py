@@ -15,11 +15,12 @@ from functools import partial
 from pathlib import Path
 
 from jorvik.bank.journal import JOURNAL
+from tests.effort import only_long
 from tests.support import PATIENCE_S, document, note, wait_until
 from tests.trials.served import LONG, seed_of
 
 KILLS = 10 if LONG else 1
-PIECES = 60
+PIECES = 60 if LONG else 20
 PYTHON = sys.executable
 ENDS_S = 4 * PATIENCE_S
 """Within which a whole work ends."""
@@ -116,6 +117,7 @@ class Killed(unittest.TestCase):
             wait_until(partial(are_gone, workers), "a worker outlived its command")
         self.whole(out)
 
+    @only_long
     def test_a_worker(self) -> None:
         for number in range(KILLS):
             out = self.folder / f"out-{number}"
@@ -148,6 +150,7 @@ class Killed(unittest.TestCase):
         self.assertEqual(len((out / "results.csv").read_text().splitlines()), PIECES + 1)
         self.whole(out)
 
+    @only_long
     def test_the_scheduler(self) -> None:
         out = self.folder / "out"
         for _ in range(KILLS):

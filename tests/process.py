@@ -1,0 +1,82 @@
+"""A process that runs test classes one after the other, and keeps what they share from one to the next."""
+
+import io
+import multiprocessing
+import time
+import unittest
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from typing import Any, TextIO
+
+from tests.finding import tests_in
+from tests.measuring import Measured
+from tests.outcome import Outcome
+
+
+class TestProcess:
+    """A process of a lane, started for its first class, and again after it died."""
+
+    __test__ = False
+
+    def __init__(self, number: int) -> None:
+        self._number = number
+        self._process: Any = None
+        self._pipe: Connection | None = None
+
+    def run(self, name: str) -> Outcome:
+        """Run the tests of a class."""
+        if self._pipe is None:
+            context = multiprocessing.get_context("spawn")
+            self._pipe, theirs = context.Pipe()
+            self._process = context.Process(target=_serve, args=(theirs, self._number))
+            self._process.start()
+            theirs.close()
+        begin = time.monotonic()
+        try:
+            self._pipe.send(name)
+            outcome: Outcome = self._pipe.recv()
+        except (EOFError, OSError):
+            self._process.join()
+            self._pipe = None
+            text = f"the test process ended with code {self._process.exitcode}"
+            return Outcome(name, 0, 1, time.monotonic() - begin, text)
+        return outcome
+
+    def stop(self) -> None:
+        """Let the process end, with all that it started."""
+        if self._pipe is not None:
+            self._pipe.send(None)
+            self._process.join()
+            self._pipe.close()
+
+
+def _serve(pipe: Connection, number: int) -> None:
+    from tests import support
+
+    with Measured(number) as measured:
+        while (name := pipe.recv()) is not None:
+            with measured.during(name):
+                outcome = run_class(name)
+            pipe.send(outcome)
+        support.stop_everything()
+
+
+def run_class(name: str, is_chosen: Callable[[str], bool] = lambda _: True, stream: TextIO | None = None) -> Outcome:
+    """Run the tests of a class that are chosen, and return what became of them.
+
+    What they print goes to ``stream``, or into the outcome.
+    """
+    begin = time.monotonic()
+    text = stream or io.StringIO()
+    try:
+        found = unittest.defaultTestLoader.loadTestsFromName(name)
+    except Exception as error:
+        return Outcome(name, 0, 1, time.monotonic() - begin, f"{type(error).__name__}: {error}")
+    suite = unittest.TestSuite(test for test in tests_in(found) if is_chosen(test.id()))
+    result = unittest.TextTestRunner(stream=text, verbosity=2 if stream else 1).run(suite)
+    # Of a test that fails for several of its cases one is counted.
+    wrong = [test for test, _ in result.failures + result.errors] + result.unexpectedSuccesses
+    failed = len({getattr(test, "test_case", test).id() for test in wrong})
+    printed = "" if stream else text.getvalue()  # type: ignore[attr-defined]
+    passed = max(0, result.testsRun - failed - len(result.skipped))
+    return Outcome(name, passed, failed, time.monotonic() - begin, printed)
