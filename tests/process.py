@@ -5,8 +5,9 @@ import multiprocessing
 import time
 import unittest
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from multiprocessing.connection import Connection
-from typing import Any, TextIO
+from typing import Any, Final, TextIO
 
 from tests.finding import tests_in
 from tests.measuring import Measured
@@ -51,14 +52,31 @@ class TestProcess:
 
 
 def _serve(pipe: Connection, number: int) -> None:
-    from tests import support
-
     with Measured(number) as measured:
         while (name := pipe.recv()) is not None:
             with measured.during(name):
-                outcome = run_class(name)
+                outcome = run_in_its_thread(name)
             pipe.send(outcome)
-        support.stop_everything()
+        stop_what_is_shared()
+
+
+BROWSER: Final = "tests.browser."
+_browser_thread: Final = ThreadPoolExecutor(1)
+"""The driver of the browser keeps an event loop running, beside which tests that have one of their own cannot run."""
+
+
+def run_in_its_thread(name: str, *more: Any) -> Outcome:
+    """Run the tests of a class as :func:`run_class` does; those that drive a browser share a thread."""
+    return (
+        _browser_thread.submit(run_class, name, *more).result() if name.startswith(BROWSER) else run_class(name, *more)
+    )
+
+
+def stop_what_is_shared() -> None:
+    """Stop the server, the database and the browser of this process."""
+    from tests import support
+
+    _browser_thread.submit(support.stop_everything).result()
 
 
 def run_class(name: str, is_chosen: Callable[[str], bool] = lambda _: True, stream: TextIO | None = None) -> Outcome:

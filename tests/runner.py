@@ -15,9 +15,9 @@ from tests.checks import CHECKS, Check, run_check
 from tests.durations import durations, keep_durations
 from tests.effort import LONG
 from tests.finding import classes_of, modules_with
-from tests.measuring import report_coverage
+from tests.measuring import forget_coverage, report_coverage
 from tests.outcome import Outcome
-from tests.process import TestProcess, run_class
+from tests.process import TestProcess, run_in_its_thread, stop_what_is_shared
 
 LANES = 2
 
@@ -31,6 +31,7 @@ def main(words: Sequence[str]) -> int:
     if words:
         return close(run_here(words))
     begin = time.monotonic()
+    forget_coverage()
     outcomes = Queue([*CHECKS, *classes_of(modules_with([]))]).run()
     outcomes.append(report_coverage())
     print_slowest(outcomes)
@@ -45,7 +46,10 @@ def run_here(words: Sequence[str]) -> list[Outcome]:
     def is_chosen(test: str) -> bool:
         return any(word in test for word in words)
 
-    return [run_class(name, is_chosen, sys.stdout) for name in classes_of(modules_with(words), is_chosen)]
+    try:
+        return [run_in_its_thread(name, is_chosen, sys.stdout) for name in classes_of(modules_with(words), is_chosen)]
+    finally:
+        stop_what_is_shared()
 
 
 def print_slowest(outcomes: Sequence[Outcome], count: int = 10) -> None:
