@@ -105,18 +105,18 @@ install_python() {
     fail "The Python packages of $1 could not be installed. The reason is in $logs/uv.log."
 }
 
-# The compiled engine. A stamp holds the sources and the place of what was compiled last.
-need_engine() {
-  local stamp=.venv/.stamp-engine wanted cache="${JORVIK_CACHE:-$HOME/.cache/jorvik}"
+# need_compiled PART...: compile parts of the core. A stamp holds the sources and the place of what was compiled last.
+need_compiled() {
+  local stamp=".venv/.stamp-compiled-$*" wanted cache="${JORVIK_CACHE:-$HOME/.cache/jorvik}"
   wanted="$cache $(find src/jorvik/core -name '*.py' -print0 | sort -z | xargs -0 cat requirements.txt | sha256sum)"
   [ -d "$cache" ] && [ -f "$stamp" ] && [ "$(<"$stamp")" = "$wanted" ] && return
-  step "compiled engine" compile_engine
+  step "compiled $*" compile_parts "$@"
   echo "$wanted" >"$stamp"
 }
 
-compile_engine() {
-  .venv/bin/python -m jorvik.core.compiling >"$logs/engine.log" 2>&1 ||
-    fail "The engine could not be compiled. The reason is in $logs/engine.log."
+compile_parts() {
+  .venv/bin/python -m jorvik.core.compiling "$@" >"$logs/compile.log" 2>&1 ||
+    fail "The core ($*) could not be compiled. The reason is in $logs/compile.log."
 }
 
 need_node_packages() {
