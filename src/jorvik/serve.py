@@ -73,12 +73,14 @@ def main() -> int:
     shown = screen if screen.exists() else None
     app = create_app(Settings(engine, instance(), hosts, host in EVERYWHERE, shown, announce))
     server = uvicorn.Server(configured(app, log_level="warning", timeout_graceful_shutdown=3))
-    with suppress(KeyboardInterrupt):
-        # The server ends what it is at, and then hands on the signal that it was options to end by.
-        server.run(sockets=[socket.socket(fileno=options["socket"])])
-    for process in behind:
-        process.kill()
-        process.wait()
+    try:
+        with suppress(KeyboardInterrupt):
+            # The server ends its work and then raises the signal that stopped it.
+            server.run(sockets=[socket.socket(fileno=options["socket"])])
+    finally:
+        for process in behind:
+            process.kill()
+            process.wait()
     return 0
 
 
