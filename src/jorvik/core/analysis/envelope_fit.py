@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
@@ -10,6 +10,9 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.limits import MAX_BEND
 
 _GRID_S: Final = 0.0025
+_FEW, _SOME, _MANY = 15, 60, 300
+"""Evaluations of each fit: from every beginning, from the promising ones, and of the best."""
+_PROMISING: Final = 3
 _MOST_POINTS: Final = 1600
 _FLOOR_DB: Final = (35.0, 70.0)
 """So far under the peak a level counts as nothing: by the noise that stands in the recording's quietest moments."""
@@ -116,20 +119,23 @@ def fitted_envelope(level_db: Floats, hop_s: float, window_s: float) -> FittedEn
     low = [max(0.0, on - 0.05), 0.0, -_BEND, 1e-3, -_BEND, 0.0, top, 1e-3, -_BEND, 0.5 * peak]
     high = [on + 0.1, end, _BEND, 2.0 * end, MAX_BEND, 1.0, end, 2.0 * end, MAX_BEND, 2.0 * peak]
     scale = np.array([0.02, 0.05, 2.0, 0.2, 2.0, 0.2, 0.1, 0.2, 2.0, 0.2 * peak])
-    best = None
+    begun = []
     for share in (0.35, 0.6, 0.8, 0.92, 1.0):
         off = top + share * (last - top)
         at_off = float(np.interp(off, np.arange(len(wanted)) * hop_s, wanted)) / peak
         release = max(0.02, last - off)
         for decay in {max(0.02, 0.25 * (off - top)), max(0.02, off - top)}:
             begin = [on, max(top - on, 2e-3), 0.5, decay, 1.5, min(at_off, 0.98), off, release, 2.5, peak]
-            start = np.clip(begin, np.array(low) + 1e-9, np.array(high) - 1e-9)
-            found = least_squares(misses, start, bounds=(low, high), x_scale=scale, loss="soft_l1", max_nfev=60)
-            if best is None or found.cost < best.cost:
-                best = found
-    assert best is not None
+            begun.append(np.clip(begin, np.array(low) + 1e-9, np.array(high) - 1e-9))
+
+    def nearer(p: Floats, evaluations: int) -> Any:
+        return least_squares(misses, p, bounds=(low, high), x_scale=scale, loss="soft_l1", max_nfev=evaluations)
+
+    # A few steps tell which beginnings lead nowhere.
+    first = sorted((nearer(p, _FEW) for p in begun), key=lambda found: float(found.cost))
+    best = min((nearer(found.x, _SOME) for found in first[:_PROMISING]), key=lambda found: float(found.cost))
     heard = (target > target.max() - floor_db + 6.0)[::skip]
-    p = least_squares(misses, best.x, bounds=(low, high), x_scale=scale, loss="soft_l1", max_nfev=300).x
+    p = nearer(best.x, _MANY).x
     return _as_stages(p, float(np.sqrt(np.mean(misses(p)[: heard.size][heard] ** 2))))
 
 

@@ -19,6 +19,8 @@ _PITCH_RATE: Final = 22_000
 _LOWEST_HZ: Final = 40.0
 _HIGHEST_HZ: Final = 2_000.0
 _COARSE: Final = 2048
+_BIN_ST: Final = 0.2
+"""Semitones between the pitches that pYIN chooses from. The phase refines them, and its time goes by their square."""
 _PERIODS: Final = 4
 """How many periods a look at the pitch holds once it is known roughly: fewer hide less of a vibrato."""
 _FOLLOWS_HZ: Final = 35.0
@@ -110,7 +112,7 @@ def _pitch(mono: Floats, rate: int, count: int, expected_hz: float | None) -> tu
     low, high, frame = _LOWEST_HZ, _HIGHEST_HZ, _COARSE
     if expected_hz is None:
         hz, _, sure = librosa.pyin(
-            sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=8 * hop, resolution=0.2
+            sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=8 * hop, resolution=_BIN_ST
         )
         if not np.isfinite(hz).any():
             return nothing
@@ -118,8 +120,9 @@ def _pitch(mono: Floats, rate: int, count: int, expected_hz: float | None) -> tu
     low, high = max(low, expected_hz / 2.2), min(high, expected_hz * 2.2)
     frame = int(min(_COARSE, max(128, 2 ** math.ceil(math.log2(_PERIODS * _PITCH_RATE / expected_hz)))))
     low = max(low, 2.05 * _PITCH_RATE / frame)
+    high = max(high, 1.5 * low)
     hz, _, sure = librosa.pyin(
-        sound, fmin=low, fmax=max(high, 1.5 * low), sr=_PITCH_RATE, frame_length=frame, hop_length=hop
+        sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=hop, resolution=_BIN_ST
     )
     hz, sure = _of_length(hz, count, np.nan), _of_length(sure, count, 0.0)
     return _refined(sound, hz), sure
