@@ -7,15 +7,12 @@ import numpy as np
 from playwright.sync_api import expect
 
 from jorvik.core.document.patch import Patch, check_patch
-from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import trace
-from jorvik.core.voice.render import render
-from tests.browser.test_heard import HeardOnThePage
 from tests.browser.test_range import InTheRangeView
 from tests.core.test_figures_of_jobs import number
 from tests.core.test_useful_range import THIRD, by_partials, toned
 from tests.effort import only_long
-from tests.support import RATE, Json, note, patch
+from tests.support import RATE, Json
 
 SEMITONES = 30.0
 
@@ -103,53 +100,3 @@ class BySweep(InTheRangeView):
         wanted = [float((taken < low).mean()), float((taken > high).mean())]
         self.assertGreater(min(wanted), 0.02)
         self.near_shares("steps outside of what is useful", wanted, 0.006)
-
-
-class ByListening(HeardOnThePage):
-    def open(self, of: Patch) -> None:
-        self.page.evaluate(
-            "(document) => fetch('/api/patches', { method: 'POST', headers: { 'Content-Type': 'application/json' },"
-            " body: JSON.stringify({ document }) })",
-            of.document(),
-        )
-        self.open_demo(of.name)
-
-    def test_j10_a_click_as_it_is_heard_and_the_end_of_the_tail(self) -> None:
-        modules = [
-            {"id": "pluck", "kind": "curve", "points": [[0.0, 1.0], [1.0, 0.0]], "time": 0.5},
-            {"id": "snap", "kind": "envelope", "attack_s": 0.0, "decay_s": 0.012, "sustain": 0.0, "release_s": 0.0},
-            {"id": "amp", "kind": "envelope", "attack_s": 0.001, "decay_s": 0.8, "sustain": 0.0, "release_s": 0.05},
-        ]
-        routes = [
-            {"source": "pluck", "destination": "cutoff", "amount": 6.0},
-            {"source": "snap", "destination": "pitch", "amount": 36.0},
-            {"source": "amp", "destination": "amplitude", "mode": "scale", "amount": 1.0},
-        ]
-        made = patch(modules, routes, performance=note(1.0, 0.3, key=45), voice={"base": {"cutoff": 12_000.0}})
-        self.open(check_patch({**made.document(), "name": "Snapped Reed"}))
-        self.show("level", "brightness")
-        # The amplifier falls straight to nothing in 800 ms: 40 dB are gone when a hundredth is left.
-        self.says("level", "inaudible after", 0.001 + 0.8 * 0.99, 0.02)
-        mono = render(made, RATE).samples.mean(axis=1)
-
-        def brightness(first: float, last: float) -> float:
-            held: Floats = mono[round(first * RATE) : round(last * RATE)]
-            power = np.abs(np.fft.rfft(held * np.hanning(held.size))) ** 2
-            return float((np.fft.rfftfreq(held.size, 1 / RATE) * power).sum() / power.sum())
-
-        # How many octaves brighter the first moment is than what goes on: whatever the size of its windows.
-        octaves = math.log2(brightness(0.0, 0.011) / brightness(0.06, 0.14))
-        self.assertGreater(octaves, 0.3)
-        self.says("brightness", "click", octaves, 0.3 * octaves)
-
-    def test_j11_when_a_vibrato_that_fades_in_is_heard(self) -> None:
-        modules = [{"id": "shake", "kind": "lfo", "rate": 4.5, "delay_s": 0.5, "fade_in_s": 0.6}]
-        routes = [{"source": "shake", "destination": "pitch", "amount": 0.25}]
-        made = patch(modules, routes, performance=note(2.5, 0.2, key=57), voice={"base": {"wavetable_position": 0.7}})
-        self.open(check_patch({**made.document(), "name": "Fading Reed"}))
-        self.show("pitch")
-        self.says("pitch", "its rate", 4.5, 0.05)
-        self.says("pitch", "its depth", 25.0, 1.5)
-        t = np.arange(0, 2.5, 1e-4)
-        asked = 25.0 * np.clip((t - 0.5) / 0.6, 0, 1) * np.abs(np.sin(2 * np.pi * 4.5 * t))
-        self.says("pitch", "heard after", float(t[np.flatnonzero(asked >= 5.0)[0]]), 0.06)

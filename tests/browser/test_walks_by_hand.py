@@ -7,7 +7,6 @@ from contextlib import suppress
 import numpy as np
 from playwright.sync_api import expect
 
-from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import loudness
 from jorvik.core.phrases.takes import phrase_of
 from jorvik.core.voice.render import render
@@ -21,38 +20,6 @@ class FromEmptyToTheEnd(FromEmpty, Playing):
     def keep_it(self, name: str) -> None:
         self.page.get_by_role("button", name="Keep it").click()
         expect(self.page.get_by_label("Name of the phrase")).to_have_value(name)
-
-    def test_j07_the_hand_plays_every_route_and_the_bend_reaches_an_octave(self) -> None:
-        self.add("curve", "path")
-        for sentence in ("path raises wavetable position 30%", "path raises cutoff 20 st", "path lowers pan 40%"):
-            self.say(sentence)
-        self.add("macro", "hand")
-        self.page.get_by_role("button", name=re.compile("^Source path,")).click()
-        self.choose("Hand the routes of path over", "hand")
-        self.the_patch()
-        self.redrawn(lambda: self.type_into("Bend range", "12 st"))
-        self.live()
-        self.page.keyboard.down("g")
-        self.eventually(lambda: self.heard.level() > 0.02, lambda: "the key was not heard")
-        for label in ("Play hand", "Play bend"):
-            self.page.get_by_label(label).evaluate(
-                "node => { node.value = '1'; node.dispatchEvent(new Event('input', { bubbles: true })) }"
-            )
-        wanted = {"pitch_bend", "macro:hand"}
-        self.eventually(
-            lambda: wanted <= {name for message in self.heard.told for name in message.get("log", {}).get("lanes", {})},
-            lambda: "the lanes were not played",
-        )
-        self.page.keyboard.up("g")
-        self.keep_it("As it was played")
-        kept = self.until_kept("As it was played", lambda p: len(p.played) == 1)
-        lanes = trace(self.patch().under(kept)).lanes
-        self.assertAlmostEqual(float(lanes["pitch"].value.max()), 12.0, places=6)
-        for name, total in (("cutoff", 20 / 12), ("wavetable_position", 0.3), ("pan", -0.4)):
-            values = lanes[name].value
-            values = np.log2(values) if name == "cutoff" else values
-            ends = float(values[-1] - values[0])
-            self.assertAlmostEqual(ends, total, delta=0.02 * abs(total) + 1e-9)
 
     def test_j01_a_macro_performed_thinned_nudged_printed_swept_again_and_matched(self) -> None:
         self.add("macro", "sweep")

@@ -1,13 +1,11 @@
 """Pieces of work that need other notes, a beat or bars, done from an empty patch; their figures found a second way."""
 
-import math
 import re
 import unittest
 
 import numpy as np
 from playwright.sync_api import expect
 
-from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.trace import trace
 from tests.browser.test_phrases import UnderAPhrase
@@ -85,94 +83,6 @@ class InPlace(FromEmpty, UnderAPhrase):
         self.redrawn(lambda: foot.get_by_role("button", name="Take it").click())
         self.assertAlmostEqual(self.patch().voice.glide_ms, 1000 * short, delta=0.5)
 
-    def test_j08_hits_open_a_filter_through_a_follower(self) -> None:
-        self.level("cutoff", "Cutoff", "200 Hz")
-        self.under("Ice-Hammer Beat")
-        self.the_patch()
-        self.add("follower", "ear", input="hit:thud", attack="4 ms", release="80 ms")
-        self.say("ear raises cutoff 48 st")
-        self.figures_of("cutoff")
-        expect(self.aside.get_by_text("Against thud")).to_be_visible()
-        lane = trace(self.played("Ice-Hammer Beat"), RATE, 0).lanes["cutoff"].value
-        strikes, beat = [0, 1.5, 2, 3.25, 4], 60 / 88
-        for at, following, strength in zip(strikes, strikes[1:], (100, 55, 90, 40), strict=False):
-            begin, end = round(at * beat * RATE), round(following * beat * RATE)
-            named = f"at {1000 * at * beat:.4g} ms" if at * beat < 1 else f"at {at * beat:.4g} s"
-            said = self.said(f"{named}, {strength} %")
-            peak = float(lane[begin:end].max())
-            self.assertAlmostEqual(12 * math.log2(number(said) / peak), 0.0, delta=0.02)
-            # Whether the next one finds it closed: less than a twentieth of the rise, in semitones, is left.
-            rise, left = (12 * math.log2(value / 200.0) for value in (peak, float(lane[end - 1])))
-            self.assertIn("closed by the next" if left < 0.05 * rise else "left", said)
-
-    def test_j10_a_pluck_in_beats_and_its_click_under_a_phrase(self) -> None:
-        self.new_phrase()
-        self.redrawn(lambda: self.type_into("phrase tempo", "110"))
-        self.the_patch()
-        self.add("curve", "pluck", time="1/8d")
-        self.say("pluck raises cutoff 30 st")
-        self.add("envelope", "snap", attack="0", decay="12 ms", sustain="0")
-        self.say("snap raises pitch 24 st")
-        self.source("pluck")
-        # Three quarters of a beat at the tempo of the phrase, not at that of the test note.
-        expect(self.aside).to_contain_text(f"{1000 * 0.75 * 60 / 110:.4g} ms")
-        self.redrawn(lambda: self.note("G3 at 1.3").click())
-        self.figures_of("pitch")
-        of = trace(self.played("Untitled phrase"), RATE, 1)
-        pitch = of.lanes["pitch"].value
-        tenth = int(np.argmax(pitch <= 2.4)) / RATE
-        expect(self.aside).to_contain_text("24 st after 0 ms")
-        expect(self.aside).to_contain_text(f"{1000 * tenth:.4g} ms"[:4])
-
-    def test_j11_vibrato_and_macros_under_an_arpeggio(self) -> None:
-        self.add("lfo", "waver", rate="5.5Hz", start="free", delay="200 ms", fade_in="400 ms")
-        self.say("waver raises pitch 0.15 st")
-        self.add("macro", "warm")
-        self.say("warm raises cutoff 24 st")
-        self.new_phrase()
-        self.page.get_by_role("button", name="To a pattern").click()
-        self.page.get_by_label("pattern kind").select_option("up and down")
-        self.page.get_by_label("Rate of the pattern").fill("1/4")
-        self.page.get_by_label("Accents").fill("112 70")
-        self.redrawn(lambda: self.page.get_by_role("button", name="Make its notes").click())
-        made = self.until_kept("Untitled phrase", lambda p: len(p.played) == 4).played
-        self.assertEqual([(note.key, note.velocity) for note in made], [(48, 112), (51, 70), (55, 112), (51, 70)])
-        self.redrawn(lambda: self.note("G3").click())
-        self.figures_of("pitch")
-        # A quarter at 96 less its gate: held 0.5 s, so that the third note hears a part of the fade alone.
-        of = trace(self.played("Untitled phrase"), RATE, 2)
-        swing = of.lanes["pitch"].contributions[self.patch().routes[0].id]
-        held = round(0.8 * 60 / 96 * RATE)
-        heard = int(np.argmax(np.abs(swing[:held]) >= 0.05)) / RATE
-        self.near("rate", 5.5, 0.05)
-        self.near("heard after", heard, 0.002)
-        self.source("warm")
-        base = self.patch().base(VOICE["cutoff"])
-        for name, place in (("at 0", 0.0), ("half", 0.5), ("full", 1.0)):
-            cell = self.page.get_by_label(f"Cutoff with warm {name}")
-            self.assertAlmostEqual(number(cell.input_value()) / (base * 2 ** (24 * place / 12)), 1.0, delta=2e-3)
-
-    def test_j16_loops_of_unlike_length_and_when_they_meet_against_the_phrase(self) -> None:
-        self.new_phrase()
-        self.redrawn(lambda: self.type_into("phrase bars", "4"))
-        self.the_patch()
-        self.add("noise", "hiss")
-        for name, steps, rate in (("five", "5", "1/8t"), ("three", "3", "1/2")):
-            self.add("clock", f"{name} beat", rate=rate)
-            self.add("sample_hold", name, input="hiss", clock=f"{name} beat", loop=steps)
-        self.add("quantise", "kept", input="five")
-        self.say("kept raises pitch 12 st")
-        self.say("three raises cutoff 12 st")
-        self.source("five")
-        # Five triplet eighths are 5/3 beats, three halves 6: both at their start again after 30 beats.
-        self.near("repeats after", 5 / 3, 1e-3)
-        self.near("all loops meet after", 30.0, 1e-9)
-        expect(self.figure("all loops meet after")).to_contain_text(f"{30 * 60 / 96:.4g} s")
-        self.figures_of("pitch")
-        of = trace(self.played("Untitled phrase"), RATE, 0)
-        met = np.unique(np.round(of.held(of.lanes["pitch"].value), 6))
-        expect(self.figure("range")).to_contain_text(f"{met.max() - met.min():g} st")
-
     def test_a_target_is_met_on_the_voice_that_is_looked_at(self) -> None:
         self.add("envelope", "rise", attack="40 ms", decay="250 ms", sustain="30%")
         self.say("rise raises cutoff 12 st scaled by velocity")
@@ -187,34 +97,6 @@ class InPlace(FromEmpty, UnderAPhrase):
         struck = [(note.key, note.at) for note in self.phrase("Landing Steps").played].index((52.0, 1.0))
         peak = float(trace(before, RATE, struck).lanes["cutoff"].value.max())
         self.assertAlmostEqual(12 * np.log2(peak / 1500.0), 0.0, delta=0.1)
-
-    def test_j17_a_ramp_at_each_bar(self) -> None:
-        self.under("Slow Watch")
-        self.add("curve", "ramp", time="4bar")
-        self.say("ramp raises fold 80%")
-        self.figures_of("fold")
-        values = trace(self.played("Slow Watch"), RATE, 0).lanes["fold"].value
-        for bar in range(4):
-            self.near(f"bar {bar + 1}", float(values[bar * 4 * RATE]), 0.002)
-
-    def test_j18_dips_against_two_hits_a_bar(self) -> None:
-        self.choose("Voice mode", "mono")
-        self.under("Sledge on Two Blows")
-        self.add("lfo", "lull", rate="1/2")
-        self.set("lull", "phase", "0.7")
-        self.level("amplitude", "Amplitude", "50%")
-        self.say("lull raises amplitude 40%")
-        self.figures_of("amplitude")
-        lane = trace(self.played("Sledge on Two Blows"), RATE, 0).lanes["amplitude"].value
-        beat = 60 / 96
-        at = round(2 * beat * RATE)
-        near = 20 * np.log10(lane[at - round(beat * RATE) : at + round(beat * RATE)])
-        lowest = int(near.argmin())
-        late = (lowest - round(beat * RATE)) / RATE
-        depth = float(near[: lowest + 1].max() - near[lowest])
-        figure = self.figure(f"at {2 * beat:g} s, 60 %")
-        expect(figure).to_contain_text(f"dips {depth:.3g} dB, {1000 * late:.4g} ms late")
-        expect(self.page.get_by_role("contentinfo")).to_contain_text(f"lies {1000 * late:.4g} ms after its stroke")
 
     def test_j19_how_far_it_opens_at_each_note_rate_and_the_gap_it_leaves(self) -> None:
         self.add("envelope", "rise", attack="250 ms", sustain="100%")
