@@ -2,10 +2,8 @@
 
 import csv
 import io
-import json
 import re
 import uuid
-import zipfile
 from pathlib import Path
 
 from playwright.sync_api import Locator, Page, Route, expect
@@ -17,10 +15,10 @@ from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
 from jorvik.store.library import LibraryStore
 from tests.browser.driver import BrowserCase
-from tests.effort import count
 from tests.support import RATE, Json, document, note
 
 PATIENCE_MS = 120_000
+PATCHES_THERE = 3
 
 
 class Banks(BrowserCase):
@@ -30,7 +28,7 @@ class Banks(BrowserCase):
         super().setUp()
         store, library = DocumentStore(self.served.engine, PATCHES), LibraryStore(self.served.engine)
         known = {head.name: head.id for head in store.heads()}
-        for number in range(6):
+        for number in range(PATCHES_THERE):
             held: Json = document(
                 name=f"Quay {number}",
                 voice={"base": {"cutoff": 800.0 + 100 * number, "amplitude": 0.3}},
@@ -39,7 +37,7 @@ class Banks(BrowserCase):
             if held["name"] not in known:
                 known[held["name"]] = store.create(held).id
         bank = next((bank.id for bank in library.banks() if bank.name == "Quay"), None) or library.make_bank("Quay").id
-        library.put_in_bank(bank, [known[f"Quay {number}"] for number in range(6)])
+        library.put_in_bank(bank, [known[f"Quay {number}"] for number in range(PATCHES_THERE)])
         self.ids = {name: str(one) for name, one in known.items()}
         self.page.reload()
         self.page.get_by_role("tab", name="Bank").click()
@@ -62,15 +60,23 @@ class Banks(BrowserCase):
         expect(self.view()).to_contain_text(f"{pieces} pieces")
         self.view().get_by_role("button", name="Begin").click()
 
-    def table(self, of: str) -> Locator:
-        return self.view().get_by_role("table", name=f"What came of {of} of Quay")
-
-    def test_measured_over_notes_and_its_gains_written(self) -> None:
-        self.choose("measure", velocities="40, 118")
+    def test_it_goes_on_while_the_page_is_away_and_its_gains_are_written(self) -> None:
+        self.page.get_by_role("tab", name="Library").click()
+        library = self.page.get_by_role("group", name="Library")
+        library.get_by_role("button", name=re.compile(f"^Quay {PATCHES_THERE}")).click()
+        expect(library).to_contain_text(f"{PATCHES_THERE} found")
+        library.get_by_role("button", name="Choose all").click()
+        library.get_by_role("button", name="Work on them").click()
+        self.view().get_by_label("What is done with them").select_option("measure")
+        self.fill(self.view().get_by_label("At which velocities"), "40, 118")
         self.fill(self.view().get_by_label("Wanted loudness in LUFS"), "-24")
-        self.begin(12)
-        table = self.table("Measure")
-        expect(table.get_by_role("row")).to_have_count(13, timeout=PATIENCE_MS)
+        with self.page.expect_response("**/api/bank/runs/*"):
+            self.begin(2 * PATCHES_THERE)
+        self.page.goto("about:blank")
+        self.page.goto(self.served.url)
+        self.page.get_by_role("tab", name="Bank").click()
+        table = self.view().get_by_role("table", name="What came of Measure")
+        expect(table.get_by_role("row")).to_have_count(2 * PATCHES_THERE + 1, timeout=PATIENCE_MS)
         heads = table.get_by_role("columnheader").all_inner_texts()
         row = table.get_by_role("row").filter(has_text="Quay 2").first
         cells = dict(zip(heads[1:], row.get_by_role("cell").all_inner_texts(), strict=True))
@@ -82,60 +88,31 @@ class Banks(BrowserCase):
         with self.page.expect_download() as download:
             self.view().get_by_role("link", name="CSV").click()
         rows = list(csv.DictReader(io.StringIO(Path(download.value.path()).read_text())))
-        self.assertEqual(len(rows), 12)
+        self.assertEqual(len(rows), 2 * PATCHES_THERE)
         # The one that is open meanwhile goes on from what was written into it.
-        table.get_by_role("button", name="Quay 3").first.click()
-        expect(self.name_field).to_have_value("Quay 3")
+        table.get_by_role("button", name="Quay 1").first.click()
+        expect(self.name_field).to_have_value("Quay 1")
         self.page.get_by_role("tab", name="Bank").click()
         self.view().get_by_role("button", name="Write the gains").click()
-        expect(self.page.get_by_role("status").filter(has_text="have their gain")).to_contain_text("6 patches")
-        self.type_into("Name of the patch", "Quay 3 at night")
+        expect(self.page.get_by_role("status").filter(has_text="have their gain")).to_contain_text(
+            f"{PATCHES_THERE} patches"
+        )
+        self.type_into("Name of the patch", "Quay 1 at night")
         self.kept()
         expect(self.page.get_by_text("Two windows")).to_have_count(0)
-        of = check_patch(DocumentStore(self.served.engine, PATCHES).get(self.id_of("Quay 3 at night")).document)
+        of = check_patch(DocumentStore(self.served.engine, PATCHES).get(self.id_of("Quay 1 at night")).document)
         now = render(of.with_note(velocity=118.0), RATE)
         self.assertAlmostEqual(loudness(now.samples, now.rate), -24.0, delta=0.1)
-        self.type_into("Name of the patch", "Quay 3")
+        self.type_into("Name of the patch", "Quay 1")
         self.kept()
 
     def id_of(self, name: str) -> uuid.UUID:
         return next(head.id for head in DocumentStore(self.served.engine, PATCHES).heads(name) if head.name == name)
 
-    def test_a_sample_set_comes_back_with_its_map(self) -> None:
-        self.choose("samples", keys="C3, C4", velocities="60, 127")
-        self.begin(24)
-        expect(self.table("Samples").get_by_role("row")).to_have_count(25, timeout=PATIENCE_MS)
-        expect(self.table("Samples")).to_contain_text("every key and velocity sounds one sample")
-        with self.page.expect_download() as download:
-            self.view().get_by_role("link", name="Everything").click()
-        with zipfile.ZipFile(download.value.path()) as archive:
-            names = archive.namelist()
-            mapped = re.findall(r"sample=(\S.*?\.wav)", archive.read("quay-1.sfz").decode())
-            self.assertEqual(len(mapped), 4)
-            self.assertTrue(set(mapped) <= set(names))
-            self.assertEqual(json.loads(archive.read("settings.json"))["keys"], [48.0, 60.0])
-
-    def test_sheets_a_machine_a_sweep_and_sounds_one_of_each(self) -> None:
-        works = (
-            ("sweep", "Sweep", "cutoff"),
-            ("sheet", "Sheet", "done"),
-            ("card", "Card", "Small Staithe"),
-            ("render", "Render", "done"),
-        )
-        for work, title, has in works[: count(4, 1)]:
-            self.choose(work)
-            if work == "sweep":
-                self.fill(self.view().get_by_label("How many steps"), "4")
-            self.begin(6)
-            table = self.table(title)
-            expect(table.get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
-            expect(table).to_contain_text(has)
-            expect(table).not_to_contain_text("failed")
-
     def test_what_is_chosen_begins_once_it_is_planned_itself(self) -> None:
         held: list[Route] = []
         self.choose("sheet")
-        expect(self.view()).to_contain_text("6 pieces")
+        expect(self.view()).to_contain_text(f"{PATCHES_THERE} pieces")
         begin = self.view().get_by_role("button", name="Begin")
         self.page.route("**/api/cards", lambda route: held.append(route))
         self.choose("card")
@@ -146,12 +123,10 @@ class Banks(BrowserCase):
         self.eventually(lambda: bool(held), lambda: "the cards were not asked for")
         held[0].continue_()
         expect(begin).to_be_enabled()
-        self.begin(6)
-        expect(self.table("Card").get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
 
     def test_it_is_stopped_and_another_is_planned_with_what_is_wrong_said(self) -> None:
         self.choose("render", keys="C2, C3, C4", velocities="20, 40, 60, 80, 100, 120", lengths="2s, 3s")
-        self.begin(216)
+        self.begin(36 * PATCHES_THERE)
         works = self.view().get_by_role("list", name="Works over banks")
         expect(works).to_contain_text(re.compile(r"\d %"))
         works.get_by_role("button", name=re.compile("cancel|stop")).first.click()
@@ -161,24 +136,3 @@ class Banks(BrowserCase):
         expect(self.view().get_by_role("button", name="Begin")).to_be_disabled()
         self.fill(self.view().get_by_label("At which keys"), "")
         expect(self.view().get_by_role("button", name="Begin")).to_be_enabled()
-
-    def test_it_goes_on_when_the_page_is_left_and_is_judged_in_the_library(self) -> None:
-        self.page.get_by_role("tab", name="Library").click()
-        library = self.page.get_by_role("group", name="Library")
-        library.get_by_role("button", name=re.compile("^Quay 6")).click()
-        expect(library).to_contain_text("6 found")
-        library.get_by_role("button", name="Choose all").click()
-        library.get_by_role("button", name="Work on them").click()
-        self.view().get_by_label("What is done with them").select_option("check")
-        with self.page.expect_response("**/api/bank/runs/*"):
-            self.begin(6)
-        self.page.goto("about:blank")
-        self.page.goto(self.served.url)
-        self.page.get_by_role("tab", name="Bank").click()
-        table = self.view().get_by_role("table", name="What came of Check")
-        expect(table.get_by_role("row")).to_have_count(7, timeout=PATIENCE_MS)
-        self.page.get_by_role("tab", name="Library").click()
-        expect(library.get_by_role("listitem").filter(has_text="Quay 4")).to_contain_text("LUFS")
-        self.page.get_by_role("tab", name="Bank").click()
-        table.get_by_role("button", name="Quay 4").click()
-        expect(self.name_field).to_have_value("Quay 4")
