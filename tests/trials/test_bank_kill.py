@@ -20,7 +20,7 @@ from tests.support import PATIENCE_S, document, note, wait_until
 from tests.trials.served import LONG, seed_of
 
 KILLS = 10 if LONG else 1
-PIECES = 60 if LONG else 20
+PIECES = 60 if LONG else 12
 PYTHON = sys.executable
 ENDS_S = 4 * PATIENCE_S
 """Within which a whole work ends."""
@@ -132,9 +132,9 @@ class Killed(unittest.TestCase):
             self.assertEqual(len(lines(out)), PIECES)
 
     def _is_worker(self, pid: int) -> bool:
-        """Tell whether a process is one that works: a child of the command's child, with no child of its own."""
+        """Tell whether a process is one that works: forked, with no child of its own."""
         with suppress(OSError):
-            return "spawn_main" in Path(f"/proc/{pid}/cmdline").read_text() and not children(pid)
+            return "forkserver" in Path(f"/proc/{pid}/cmdline").read_text() and not children(pid)
         return False
 
     def test_ctrl_c_at_a_terminal(self) -> None:

@@ -17,6 +17,7 @@ from jorvik.web.app import Settings, create_app
 from tests.support import document, fresh_engine, note, wait_until
 
 LOCAL = "http://127.0.0.1"
+COUNT = 4
 
 
 class BankJobs(unittest.TestCase):
@@ -30,7 +31,7 @@ class BankJobs(unittest.TestCase):
                     document(name=f"P{n}", voice={"base": {"cutoff": 500.0 + n}}, performance=note(0.3, tail_s=0.1))
                 ).id
             )
-            for n in range(12)
+            for n in range(COUNT)
         ]
 
     def body(self, work: str = "measure", **more: Any) -> dict[str, Any]:
@@ -51,13 +52,13 @@ class BankJobs(unittest.TestCase):
         run = str(uuid.uuid4())
         with TestClient(create_app(Settings(self.engine)), base_url=LOCAL) as client:
             plan = client.post("/api/bank/plan", json=self.body(notes={"velocities": "40, 118"})).json()
-            self.assertEqual((plan["patches"], plan["pieces"]), (12, 24))
-            self.assertAlmostEqual(plan["sound_s"], 24 * 0.4)
+            self.assertEqual((plan["patches"], plan["pieces"]), (COUNT, 2 * COUNT))
+            self.assertAlmostEqual(plan["sound_s"], 2 * COUNT * 0.4)
             for _ in range(2):
                 asked = client.put(f"/api/bank/runs/{run}", json=self.body("check"))
                 self.assertEqual(asked.status_code, 201, asked.text)
             job = self.ended(client, run)
-            self.assertEqual((job["state"], job["facts"]["pieces"]), ("done", 12), job)
+            self.assertEqual((job["state"], job["facts"]["pieces"]), ("done", COUNT), job)
             rows = client.get(f"/api/bank/runs/{run}/table").json()["rows"]
             self.assertEqual({row["file"].rpartition("-")[0] for row in rows}, set(self.ids))
             self.assertIn("summary", client.get(f"/api/bank/runs/{run}/files/summary.html").url.path)
@@ -65,7 +66,7 @@ class BankJobs(unittest.TestCase):
                 self.assertIn("results.parquet", archive.namelist())
             # What a check found is known in the library.
             heads = client.get("/api/library", params={"kind": "patch", "least_lufs": -100}).json()["heads"]
-            self.assertEqual(len(heads), 12)
+            self.assertEqual(len(heads), COUNT)
             for path in ("files/..%2Fsettings.json", "files/nothing.csv", "files/.hidden"):
                 self.assertEqual(client.get(f"/api/bank/runs/{run}/{path}").status_code, 404)
 
@@ -81,9 +82,9 @@ class BankJobs(unittest.TestCase):
             self.assertEqual(job["state"], "done", job)
         lines = journal.read_bytes().splitlines()
         self.assertEqual(lines[: len(before)], before)
-        self.assertEqual(len(lines), 48)
-        self.assertEqual(len(set(lines)), 48)
-        self.assertEqual(len(list(self.out(run).glob("*.wav"))), 48)
+        self.assertEqual(len(lines), 4 * COUNT)
+        self.assertEqual(len(set(lines)), 4 * COUNT)
+        self.assertEqual(len(list(self.out(run).glob("*.wav"))), 4 * COUNT)
 
     def test_a_sound_does_not_wait_for_a_bank(self) -> None:
         run, sound = str(uuid.uuid4()), str(uuid.uuid4())

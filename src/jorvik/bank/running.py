@@ -9,6 +9,7 @@ import concurrent.futures
 import ctypes
 import logging
 import math
+import multiprocessing
 import queue
 import signal
 import time
@@ -16,7 +17,7 @@ import uuid
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from multiprocessing import resource_tracker
+from multiprocessing import forkserver, resource_tracker
 from pathlib import Path
 from typing import Any, Final
 
@@ -45,6 +46,7 @@ CONFIG: Final = {
     "distributed.scheduler.worker-saturation": 1.0,
     "distributed.scheduler.allowed-failures": 2,
     "distributed.worker.daemon": False,
+    "distributed.worker.multiprocessing-method": "forkserver",
     "distributed.scheduler.http.routes": [],
     "distributed.worker.http.routes": [],
     "distributed.comm.timeouts.connect": f"{_GONE_S:g}s",
@@ -115,6 +117,7 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
     with dask.config.set(CONFIG):
         if scheduler is None:
             with _interrupts_held():
+                _begin_forkserver()
                 own = _processes(workers, limits)
             with own, Client(own) as client:
                 yield _ready(client, limits)
@@ -128,6 +131,12 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
         finally:
             with suppress(*_LOST):
                 client.close(timeout=1)
+
+
+def _begin_forkserver() -> None:
+    """Start the process that workers are forked from, so that all of them together import and load kernels once."""
+    multiprocessing.get_context("forkserver").set_forkserver_preload(["jorvik.bank.preload"])
+    forkserver.ensure_running()
 
 
 def _processes(workers: int, limits: Limits) -> LocalCluster:
