@@ -72,21 +72,6 @@ class Late(BrowserCase):
         self.page.reload()
         expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("29 st")
 
-    def is_changed(self, url: str, body: str | None) -> bool:
-        return url.endswith("/api/sound") and '"amount":30' in (body or "")
-
-    def test_one_edit_while_it_loops_asks_for_one_sound(self) -> None:
-        asked: list[str] = []
-        self.page.on("request", lambda r: asked.append(r.post_data or "") if r.url.endswith("/api/sound") else None)
-        self.page.get_by_role("button", name="Loop", exact=True).click()
-        self.page.get_by_role("button", name="Play", exact=True).click()
-        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_have_text("Stop")
-        with self.page.expect_response(lambda r: self.is_changed(r.url, r.request.post_data)):
-            self.redrawn(lambda: self.type_into("Amount of swell on cutoff", "30st"))
-        changed = [body for body in asked if '"amount":30' in body]
-        self.assertEqual(len(changed), 1)
-        self.page.get_by_role("button", name="Stop", exact=True).click()
-
     def test_an_answer_that_is_lost_is_no_other_window(self) -> None:
         lost: list[Route] = []
 
@@ -266,19 +251,6 @@ class Keys(BrowserCase):
         expect(fold).to_have_attribute("aria-expanded", "false")
         expect(self.page.get_by_label("filter 1 response")).to_have_count(0)
         expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
-
-    def test_single_letters_can_be_turned_off(self) -> None:
-        self.page.keyboard.press("?")
-        self.page.get_by_label(re.compile("Single letters")).uncheck()
-        self.page.keyboard.press("Escape")
-        self.page.keyboard.press("g")
-        self.page.keyboard.press("p")
-        expect(self.page.get_by_role("button", name="Ghost", exact=True)).to_have_attribute("aria-pressed", "false")
-        expect(self.page.get_by_role("dialog")).to_have_count(0)
-        self.page.reload()
-        self.settle()
-        self.page.keyboard.press("g")
-        expect(self.page.get_by_role("button", name="Ghost", exact=True)).to_have_attribute("aria-pressed", "false")
 
     def test_the_cursor_is_kept_from_view_to_view(self) -> None:
         axis = self.page.get_by_role("slider", name="Time cursor")

@@ -44,6 +44,12 @@ class Said(BrowserCase):
         self.assertEqual(self.stave("Amplitude").bounding_box(), before)
         self.redrawn(lambda: self.say("swell raises cutoff 22 st"))
         expect(refusal).to_have_count(0)
+        self.redrawn(lambda: self.say("swell raises cutoff 300 Hz"))
+        expect(self.page.get_by_label("Amount of the route")).to_have_value("300 Hz")
+        self.redrawn(lambda: self.page.get_by_label("Unit of the amount").select_option(""))
+        route = self.document()["routes"][-1]
+        self.assertAlmostEqual(route["amount"], 12 * math.log2((180 + 300) / 180), places=6)
+        self.assertNotIn("amount_unit", route)
 
     def test_a_range_says_from_what_to_what_and_the_set_value_steps_back(self) -> None:
         self.redrawn(lambda: self.say("breath sets cutoff from 273 Hz to 2.81 kHz"))
@@ -57,8 +63,6 @@ class Said(BrowserCase):
         self.redrawn(lambda: high.press("Enter"))
         route = next(r for r in self.document()["routes"] if r.get("mode") == "range")
         self.assertEqual((route["low"], route["high"]), (273, 3000))
-
-    def test_what_is_left_of_an_amount_is_said(self) -> None:
         self.redrawn(lambda: self.say("swell moves pitch ±30 cents, none of it at full velocity"))
         expect(self.stave("Pitch")).to_contain_text("none of it at full velocity")
 
@@ -117,14 +121,6 @@ class Said(BrowserCase):
         first, last = round(0.1 * swell.size), round(0.5 * swell.size)
         greatest = float(swell[first:last].max())
         self.assertAlmostEqual(float(said.locator("b").inner_text()), greatest, delta=0.01)
-
-    def test_an_amount_in_hertz_and_back(self) -> None:
-        self.redrawn(lambda: self.say("swell raises cutoff 300 Hz"))
-        expect(self.page.get_by_label("Amount of the route")).to_have_value("300 Hz")
-        self.redrawn(lambda: self.page.get_by_label("Unit of the amount").select_option(""))
-        route = self.document()["routes"][-1]
-        self.assertAlmostEqual(route["amount"], 12 * math.log2((180 + 300) / 180), places=6)
-        self.assertNotIn("amount_unit", route)
 
     def test_one_field_goes_back_to_what_it_was(self) -> None:
         self.page.get_by_role("button", name="Source swell").click()

@@ -23,7 +23,7 @@ class Figure(BrowserCase):
             expect(self.page.get_by_role("button", name=re.compile(f"^Source {source}"))).to_be_visible()
         self.assertFalse(self.page.evaluate("document.documentElement.scrollHeight > innerHeight"))
 
-    def test_the_cursor_reads_every_stave(self) -> None:
+    def test_the_cursor_reads_every_stave_and_ribbons_open_under_it(self) -> None:
         axis = self.page.get_by_role("slider", name="Time cursor")
         box = axis.bounding_box()
         assert box is not None
@@ -36,24 +36,20 @@ class Figure(BrowserCase):
         before = axis.get_attribute("aria-valuenow")
         axis.press("ArrowRight")
         self.assertNotEqual(axis.get_attribute("aria-valuenow"), before)
-
-    def test_ribbons_open_under_a_stave(self) -> None:
         self.page.get_by_role("button", name="Open the ribbons under cutoff").click()
         expect(self.stave("Cutoff")).to_contain_text("shake: −1.5 st to 1.5 st")
 
-    def test_each_demo_opens(self) -> None:
-        for name, word in (("Ice Crack", "splinter"), ("Barge Bell", "striker")):
-            self.open_demo(name)
-            expect(self.page.get_by_role("button", name=re.compile(f"^Source {word}"))).to_be_visible()
-            self.assertGreater((self.ink("Pitch") < 70).sum(), 300)
-
-    def test_it_is_ours_in_light_and_dark(self) -> None:
+    def test_the_theme_and_the_level_which_starts_low_are_remembered(self) -> None:
+        level = self.page.get_by_role("slider", name="Playback level")
+        self.assertLessEqual(float(level.input_value()), 0.3)
+        level.fill("0.6")
         light = self.page.evaluate("getComputedStyle(document.body).backgroundColor")
         self.page.get_by_role("button", name="Dark theme").click()
         self.assertNotEqual(self.page.evaluate("getComputedStyle(document.body).backgroundColor"), light)
         self.page.reload()
         self.settle()
         expect(self.page.get_by_role("button", name="Light theme")).to_be_visible()
+        self.assertEqual(level.input_value(), "0.6")
 
 
 class Editing(BrowserCase):
@@ -72,18 +68,6 @@ class Editing(BrowserCase):
         self.assertEqual(self.curve_top("Wavetable position"), before)
         self.redrawn(lambda: self.page.get_by_role("button", name=re.compile("^Redo")).click())
         expect(self.page.get_by_label(table, exact=True)).to_have_value("5 %")
-
-    def test_a_wrong_entry_says_what_was_understood_and_keeps_the_old_value(self) -> None:
-        self.page.get_by_role("button", name=re.compile("^Source swell")).click()
-        self.type_into("swell attack", "12 bananas")
-        expect(self.page.get_by_role("alert")).to_contain_text('12 is clear but "bananas" is no unit')
-        field = self.page.get_by_label("swell attack", exact=True)
-        expect(field).to_have_attribute("aria-invalid", "true")
-        field.press("Escape")
-        expect(field).to_have_value("420 ms")
-        self.type_into("swell attack", "90s")
-        expect(self.page.get_by_role("alert").last).to_contain_text("0 to 60 s")
-        expect(self.page.get_by_role("button", name=re.compile("^Undo"))).to_be_disabled()
 
     def test_stages_are_dragged_on_the_curve(self) -> None:
         self.page.get_by_role("button", name=re.compile("^Source swell")).click()
@@ -202,27 +186,6 @@ class Playing(BrowserCase):
         expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
         self.page.get_by_role("button", name="Stop", exact=True).click()
 
-    def test_soft_middle_and_hard_in_turn(self) -> None:
-        self.open_demo("Ice Crack")
-        velocities: list[float] = []
-        self.page.on(
-            "request",
-            lambda r: velocities.append(json.loads(r.post_data or "{}").get("velocity")) if "sound" in r.url else None,
-        )
-        self.page.get_by_role("button", name="All three").click()
-        self.page.get_by_role("button", name="Play", exact=True).click()
-        expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
-        expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
-        self.assertEqual(velocities, [40, 80, 118])
-
-    def test_the_level_starts_low_and_is_remembered(self) -> None:
-        level = self.page.get_by_role("slider", name="Playback level")
-        self.assertLessEqual(float(level.input_value()), 0.3)
-        level.fill("0.6")
-        self.page.reload()
-        self.settle()
-        self.assertEqual(level.input_value(), "0.6")
-
 
 class Files(BrowserCase):
     def test_patch_sound_and_trace_are_downloaded(self) -> None:
@@ -269,16 +232,9 @@ class Files(BrowserCase):
         files.get_by_role("button", name="Forget Sound of Ferry Horn").click()
         expect(files).to_contain_text("Nothing is being made")
 
-    def test_a_patch_is_opened_from_disk(self) -> None:
-        self.choose("wheel.json", json.dumps(document([{"id": "turn", "kind": "lfo"}], name="Mill Wheel")))
-        expect(self.name_field).to_have_value("Mill Wheel")
-        expect(self.page.get_by_role("button", name=re.compile("^Source turn"))).to_be_visible()
-
-    def test_a_bad_file_is_refused_and_the_open_patch_untouched(self) -> None:
+    def test_a_bad_file_is_refused_the_open_patch_untouched_and_a_good_one_opened(self) -> None:
         bad = {
             "{": "line 1",
-            json.dumps({"format": "jorvik-patch", "version": 9}): "version",
-            json.dumps(document([{"id": "e", "kind": "envelope", "atack_s": 1}])): "atack_s",
             json.dumps(document([{"id": f"m{i}", "kind": "constant"} for i in range(10_000)])): "64 at most",
             '{"format": "jorvik-patch", "version": 1, "name": NaN}': "NaN",
         }
@@ -292,6 +248,9 @@ class Files(BrowserCase):
             self.page.get_by_role("button", name="Patches", exact=True).click()
             self.page.get_by_label("Choose a patch file").set_input_files(large)
             expect(self.page.get_by_role("alert").last).to_contain_text("100 MB")
+        self.choose("wheel.json", json.dumps(document([{"id": "turn", "kind": "lfo"}], name="Mill Wheel")))
+        expect(self.name_field).to_have_value("Mill Wheel")
+        expect(self.page.get_by_role("button", name=re.compile("^Source turn"))).to_be_visible()
 
     def choose(self, name: str, text: str) -> None:
         self.page.get_by_role("button", name="Patches", exact=True).click()
