@@ -43,6 +43,39 @@ class Sampled(RuleCase):
         self.assertIn("narrow", found("sampling", at(track=True, threshold=0.9999))[0].sentence)
         self.assertEqual(found("sampling", at(track=True)), [])
 
+    def test_a_hold_struck_once_a_note_is_no_fault(self) -> None:
+        modules = [{"id": "n", "kind": "noise"}, {"id": "s", "kind": "sample_hold", "input": "n", "clock": "trigger"}]
+        routes = [{"source": "s", "destination": "fold", "amount": 0.4}]
+        notes = [{"start_s": 0.3 * n, "length_s": 0.2} for n in range(8)]
+        for performance in ({"notes": notes[:1]}, {"notes": notes}):
+            for mode in ("mono", "poly"):
+                of = patch(modules, routes, performance=performance, voice={"mode": mode})
+                with self.subTest(mode=mode, notes=len(performance["notes"])):
+                    self.assertEqual(found("sampling", of), [])
+        # It does take one for each note.
+        taken = trace(patch(modules, routes, performance={"notes": notes}, voice={"mode": "mono"})).signals["s"]
+        self.assertEqual(np.unique(taken).size, 8)
+
+    def test_a_threshold_that_is_there_already_is_no_fix(self) -> None:
+        still: Json = {"id": "c", "kind": "constant", "value": 1.0}
+        half: Json = {"id": "l", "kind": "lfo", "rate": 0.1, "polarity": "unipolar"}
+        held: Json = {"id": "s", "kind": "sample_hold", "input": "l", "clock": "l", "threshold": 0.5}
+        of = patch([still, half, {**held, "clock": "c"}], [{"source": "s", "destination": "cutoff", "amount": 12}])
+        self.assertIsNone(found("sampling", of)[0].fix)
+
+    def test_a_stream_that_two_share_unless_one_is_joined(self) -> None:
+        def at(**second: Any) -> Patch:
+            rain: Json = {"id": "rain", "kind": "random", "rate": 5.0}
+            modules = [rain, {"id": "hail", "kind": "random", "rate": 5.0, **second}]
+            return patch(modules, [{"source": name, "destination": "pitch", "amount": 1} for name in ("rain", "hail")])
+
+        finding = self.sides("shared_stream", at(stream="rain"), at())
+        self.assertEqual(found("shared_stream", at(stream="rain", joined=True)), [])
+        assert finding.fix is not None
+        alike, apart = (trace(of).signals for of in (at(stream="rain"), finding.fix.patch))
+        self.assertTrue(np.array_equal(alike["rain"], alike["hail"]))
+        self.assertLess(abs(float(np.corrcoef(apart["rain"], apart["hail"])[0, 1])), 0.9)
+
     def test_free_running(self) -> None:
         def at(start: str, amount: float = 0.3) -> Patch:
             lfo: Json = {"id": "l", "kind": "lfo", "rate": 0.7, "start": start}

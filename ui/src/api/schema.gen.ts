@@ -5321,6 +5321,12 @@ export interface components {
              * @description The stream that it draws from: sources with one stream and one rate draw the same. Left out, its own name.
              */
             stream?: string | number | null;
+            /**
+             * Joined
+             * @description It draws the same numbers as the other sources of its stream on purpose.
+             * @default false
+             */
+            joined?: boolean;
         };
         /**
          * NoiseSettings
@@ -6316,6 +6322,12 @@ export interface components {
              * @description The stream that it draws from: sources with one stream and one rate draw the same. Left out, its own name.
              */
             stream?: string | number | null;
+            /**
+             * Joined
+             * @description It draws the same numbers as the other sources of its stream on purpose.
+             * @default false
+             */
+            joined?: boolean;
             /**
              * Reset
              * @description Where this rises through 0.5 the row of targets begins again; left out, nothing does that.

@@ -2,7 +2,8 @@
   import Button from '../common/Button.svelte';
   import type { FieldFacts, Module, Patch } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
-  import { modules } from '../state/document';
+  import { joinStream } from '../state/actions';
+  import { modules, streamOf } from '../state/document';
   import { figure, noteName, shown } from '../common/format';
   import { cut } from '../common/text';
   import { usefulText } from '../range/range';
@@ -55,6 +56,23 @@
       (ranges?.[`${module.id}.${field.name}`] ?? (field.name === 'value' ? ranges?.[`macro:${module.id}`] : undefined));
     return ends ? `useful ${usefulText(ends, field.unit ?? 'signal')}` : '';
   });
+  /** The other sources of chance, whose numbers this one may draw. */
+  const chances = $derived(
+    (workbench.patch ? modules(workbench.patch) : []).filter(
+      (one) =>
+        one.id !== module?.id &&
+        workbench.catalogue?.kinds.find((kind) => kind.kind === one.kind)?.fields.some((f) => f.role === 'stream')
+    )
+  );
+  const streams = $derived([
+    ['', 'its own numbers'] as const,
+    ...chances.map((one) => [one.id, `joined with ${one.id}`] as const)
+  ]);
+  const joined = $derived(
+    (module as { joined?: boolean } | undefined)?.joined
+      ? (chances.find((one) => module && streamOf(one) === streamOf(module))?.id ?? '')
+      : ''
+  );
   const listed = $derived(JSON.stringify(value ?? null));
   const tables = $derived([
     ...Object.keys(workbench.catalogue?.tables ?? {}).map((name) => [name, name] as const),
@@ -184,12 +202,11 @@
     {:else if field.role === 'scale'}
       <ScaleKeys value={value as string | number[]} {said} onset={set} />
     {:else if field.role === 'stream'}
-      <TextField
+      <Choice
         label={said}
-        placeholder={owner}
-        maxlength={64}
-        value={String(value ?? '')}
-        onset={(text) => set(text.trim() || null)}
+        value={joined}
+        options={streams}
+        onchoose={(other) => module && joinStream(module.id, other)}
       />
     {:else if field.role === 'text'}
       <TextField label={said} value={String(value ?? '')} onset={(text) => set(text)} />

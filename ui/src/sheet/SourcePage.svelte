@@ -71,6 +71,8 @@
 
   /** Points of a repeating shape stand only where the shape is drawn. */
   function stands(field: FieldFacts): boolean {
+    // The choice of the stream says it.
+    if (field.role === 'joined') return false;
     if (module.kind === 'curve' && (field.name === 'loop' || field.name === 'hold_at')) return false;
     return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
   }

@@ -10,6 +10,13 @@ function change(label: string, made: (patch: Patch) => Patch, merge = '', draft 
   if (workbench.patch) workbench.edit(label, made(workbench.patch), merge, draft);
 }
 
+/** Lets a source draw the numbers of another, or numbers of its own where none is named. */
+export function joinStream(id: string, other: string): void {
+  change(other ? `join ${id} with ${other}` : `numbers of its own for ${id}`, (patch) =>
+    of.joinStream(patch, id, other)
+  );
+}
+
 /** Gives each destination of a source one of its own. */
 export function splitSource(id: string): void {
   const { catalogue } = workbench;

@@ -146,12 +146,36 @@ describe('a source of chance, and a signal that is heard', () => {
     expect(names).toEqual(['dice line', 'dice cosine']);
     expect(laid.modules).toEqual([
       { id: 'dice', kind: 'random' },
-      { id: 'dice line', kind: 'random', join: 'line', stream: 'dice' },
-      { id: 'dice cosine', kind: 'random', join: 'cosine', stream: 'dice' }
+      { id: 'dice line', kind: 'random', join: 'line', stream: 'dice', joined: true },
+      { id: 'dice cosine', kind: 'random', join: 'cosine', stream: 'dice', joined: true }
     ]);
     expect(laid.routes!.map((route) => route.destination)).toEqual(['dice.rate', 'dice line.rate', 'dice cosine.rate']);
     const drawn = { ...join, choices: ['hold', 'drawn'] } as FieldFacts;
     expect(doc.eachChoice(moved, 'dice', drawn, known)[1]).toEqual([]);
+  });
+
+  it('draws from a stream that nothing else uses, added, renamed, doubled or pasted', () => {
+    const kind = chance as unknown as Catalogue['kinds'][number];
+    let made = { ...patch, modules: [], routes: [] } as Patch;
+    for (const name of ['grit', 'rain', 'hail']) {
+      const [next, id] = doc.addModule(made, kind);
+      made = doc.renameModule(next, id, name, known);
+    }
+    [made] = doc.duplicateModule(made, 'grit');
+    [made] = doc.pasted(made, { module: made.modules![1]!, routes: [] }, []);
+    const streams = made.modules!.map(doc.streamOf);
+    expect(streams.length).toBe(5);
+    expect(new Set(streams).size).toBe(5);
+  });
+
+  it('draws the numbers of another only when it is joined, and its own again after', () => {
+    const two = { ...dice, modules: [...dice.modules!, { id: 'coin', kind: 'random' }] } as Patch;
+    const joined = doc.joinStream(two, 'coin', 'dice');
+    expect(joined.modules![1]).toEqual({ id: 'coin', kind: 'random', stream: 'dice', joined: true });
+    const renamed = doc.renameModule(joined, 'dice', 'coin 2', known);
+    const own = doc.joinStream(renamed, 'coin', '').modules!;
+    expect(new Set(own.map(doc.streamOf)).size).toBe(2);
+    expect(own[1]).toMatchObject({ stream: 'coin' });
   });
 
   it('is heard under its new name, and no more when it is gone', () => {

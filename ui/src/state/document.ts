@@ -37,9 +37,18 @@ export function freeId(stem: string, takenIds: readonly string[]): string {
   }
 }
 
+/** Returns the name of the stream that a source of chance draws from. */
+export function streamOf(module: Module): string {
+  return String((module as { stream?: string | number | null }).stream ?? module.id);
+}
+
+/** Returns the names that a new source cannot have: those of sources, and of the streams that they draw from. */
+function takenNames(patch: Patch): string[] {
+  return modules(patch).flatMap((module) => [module.id, streamOf(module)]);
+}
+
 export function addModule(patch: Patch, kind: KindFacts): [Patch, string] {
-  const taken = modules(patch).map((module) => module.id);
-  const id = freeId(kind.title.toLowerCase(), taken);
+  const id = freeId(kind.title.toLowerCase(), takenNames(patch));
   return [{ ...patch, modules: [...modules(patch), { id, kind: kind.kind } as Module] }, id];
 }
 
@@ -143,6 +152,25 @@ function ownStream(module: Module, catalogue: Catalogue): { stream?: string } {
   return draws && (module as { stream?: unknown }).stream == null ? { stream: module.id } : {};
 }
 
+/** Returns what makes a copy draw the numbers of the source that it is a copy of, on purpose. */
+function joinedTo(module: Module, catalogue: Catalogue): { stream?: string; joined?: true } {
+  const own = ownStream(module, catalogue);
+  return own.stream !== undefined || 'stream' in module ? { ...own, joined: true } : {};
+}
+
+/** Returns the patch with a source that draws the numbers of another, or numbers of its own where none is named. */
+export function joinStream(patch: Patch, id: string, other: string): Patch {
+  const of = modules(patch).find((module) => module.id === other);
+  if (of) return replaceModule(patch, id, { stream: streamOf(of), joined: true });
+  const taken = modules(patch).flatMap((module) => (module.id === id ? [] : [streamOf(module)]));
+  return replaceModule(patch, id, { stream: freeId(id, taken), joined: undefined });
+}
+
+/** Returns a copy of a source under another name, which draws numbers of its own. */
+function copyOf(module: Module, id: string): Module {
+  return { ...module, id, stream: undefined, joined: undefined } as Module;
+}
+
 function changeInputs(module: Module, catalogue: Catalogue, change: (name: string) => string | number): Module {
   const facts = catalogue.kinds.find((kind) => kind.kind === module.kind)?.fields ?? [];
   const next: Record<string, unknown> = { ...module };
@@ -211,7 +239,7 @@ export function splitSource(patch: Patch, id: string, catalogue: Catalogue): Pat
   for (const destination of others) {
     const name = freeId(cut(`${id} ${destination.replace(/[.:]/g, ' ')}`, 60), taken);
     taken.push(name);
-    copies[destination] = { ...module, ...ownStream(module, catalogue), id: name } as Module;
+    copies[destination] = { ...module, ...joinedTo(module, catalogue), id: name } as Module;
   }
   const given = routes(patch).map((route) => {
     const copy = route.source === id ? copies[route.destination] : undefined;
@@ -250,7 +278,7 @@ export function eachChoice(patch: Patch, id: string, field: FieldFacts, catalogu
   const copies = others.map((choice) => {
     const name = freeId(cut(`${id} ${String(choice).replaceAll('_', ' ')}`, 60), taken);
     taken.push(name);
-    return { ...module, ...ownStream(module, catalogue), [field.name]: choice, id: name } as Module;
+    return { ...module, ...joinedTo(module, catalogue), [field.name]: choice, id: name } as Module;
   });
   return [withCopies(patch, id, copies), copies.map((copy) => copy.id)];
 }
@@ -269,13 +297,10 @@ export function handOver(patch: Patch, from: string, to: string, ids?: readonly 
 export function duplicateModule(patch: Patch, id: string): [Patch, string] {
   const original = modules(patch).find((module) => module.id === id);
   if (!original) return [patch, id];
-  const name = freeId(
-    id.replace(/ \d+$/, ''),
-    modules(patch).map((m) => m.id)
-  );
+  const name = freeId(id.replace(/ \d+$/, ''), takenNames(patch));
   const all = routes(patch);
   const read = all.flatMap((route) => [route.source, route.via ?? '']);
-  return pasted(patch, { module: { ...original, id: name }, routes: all.filter((r) => r.source === id) }, read);
+  return pasted(patch, { module: copyOf(original, name), routes: all.filter((r) => r.source === id) }, read);
 }
 
 /** A source with its routes, or routes alone, as the clipboard holds them. */
@@ -289,11 +314,8 @@ export function pasted(patch: Patch, clip: Clip, signals: readonly string[]): [P
   let next = patch;
   let name = '';
   if (clip.module) {
-    name = freeId(
-      clip.module.id,
-      modules(patch).map((m) => m.id)
-    );
-    next = { ...patch, modules: [...modules(patch), { ...clip.module, id: name }] };
+    name = freeId(clip.module.id, takenNames(patch));
+    next = { ...patch, modules: [...modules(patch), copyOf(clip.module, name)] };
   }
   const reach = (at: string): boolean =>
     at.startsWith('route:')

@@ -29,9 +29,11 @@ def find(context: Context) -> Iterator[Finding]:
         threshold = module.threshold
         high = clock > threshold
         rises = int((high[1:] & ~high[:-1]).sum())
+        # A clock that is high at note-on and falls later takes one value a note, as a trigger does.
+        is_struck = bool(high[0]) and not high.all()
         if module.track:
             yield from _window(context, module.id, clock, high, given)
-        elif rises == 0:
+        elif rises == 0 and not is_struck:
             yield from _never(context, module.id, clock, threshold)
         elif rises > CONSTANT * clock.size:
             yield _said(
@@ -41,7 +43,7 @@ def find(context: Context) -> Iterator[Finding]:
                 f"{module.id} takes its input at {share_text(rises / clock.size)} of all samples.",
                 "It is a copy that comes late; a slower clock makes it hold.",
             )
-        elif np.ptp(given) < 1e-9:
+        elif rises > 0 and np.ptp(given) < 1e-9:
             yield _said(
                 context,
                 module.id,
@@ -54,8 +56,8 @@ def find(context: Context) -> Iterator[Finding]:
 def _never(context: Context, name: str, clock: Floats, threshold: float) -> Iterator[Finding]:
     low, top = float(clock.min()), float(clock.max())
     fix = None
-    if top - low > 1e-6:
-        middle = float(f"{0.5 * (low + top):.3g}")
+    middle = float(f"{0.5 * (low + top):.3g}")
+    if top - low > 1e-6 and middle != threshold:
         fix = Fix(f"threshold {middle:g}", edited(context.patch, modules={name: {"threshold": middle}}))
         why = (
             f"It takes a value where the clock rises through {threshold:g}; the clock goes from {low:.3g} to {top:.3g}."

@@ -145,6 +145,12 @@ def stream_name() -> Any:
     return Field(None, description=text, json_schema_extra={"role": "stream"})
 
 
+def joined_flag() -> Any:
+    """Declare whether a source shares its random stream on purpose."""
+    text = "It draws the same numbers as the other sources of its stream on purpose."
+    return Field(False, description=text, json_schema_extra={"role": "joined"})
+
+
 def data(default: Any, text: str, role: str = "points") -> Any:
     """Declare a list that the step reads as packed numbers."""
     return Field(default, description=text, json_schema_extra={"role": role})

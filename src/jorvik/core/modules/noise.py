@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.randomness import uniform
-from jorvik.core.modules.base import START, Module, Reach, Stream, choice, stream_name
+from jorvik.core.modules.base import START, Module, Reach, Stream, choice, joined_flag, stream_name
 
 
 class Noise(Module):
@@ -18,6 +18,7 @@ class Noise(Module):
     colour: Literal["white", "pink"] = choice("white", "Equal power a hertz, or equal power an octave.")
     polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
     stream: Stream | None = stream_name()
+    joined: bool = joined_flag()
 
     def state_size(self) -> int:
         """The present number of each row of the pink sum."""

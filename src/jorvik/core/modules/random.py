@@ -18,6 +18,7 @@ from jorvik.core.modules.base import (
     Stream,
     choice,
     hertz,
+    joined_flag,
     signal,
     stream_name,
 )
@@ -42,6 +43,7 @@ class Random(Module):
     start: Literal["note", "free"] = choice("note", "note draws a new row of targets for each note; free runs on.")
     polarity: Literal["bipolar", "unipolar"] = choice("bipolar", "-1..1, or 0..1.")
     stream: Stream | None = stream_name()
+    joined: bool = joined_flag()
     reset: Signal = signal("Where this rises through 0.5 the row of targets begins again; left out, nothing does that.")
 
     @property
