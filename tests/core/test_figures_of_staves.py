@@ -7,13 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import signal
 
-from jorvik.core.document.patch import Patch
+from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS, with_figure
 from jorvik.core.measure.context import Context
 from jorvik.core.problems import Problem
 from tests.core.judging import CLOCK, HELD, NOISE, FigureCase, seeded
-from tests.support import RATE, Json, note, patch
+from tests.support import RATE, Json, demos, note, patch
 
 Floats = NDArray[np.float64]
 
@@ -53,6 +53,38 @@ class OfStaves(FigureCase):
         self.assertGreaterEqual(found["pitch", "greatest"].value, round(float(pitch.max())))
         self.assertEqual({round(float(v)) % 12 for v in np.unique(pitch)}, {2, 6, 9})
         self.assertIn(round(found["pitch", "least"].value) % 12, {2, 6, 9})
+
+    def test_reach_of_sources_that_run_free_is_the_sum_of_their_ranges(self) -> None:
+        modules: list[Json] = [
+            {"id": "sway", "kind": "lfo", "rate": 0.31, "start": "free"},
+            {"id": "drift", "kind": "random", "rate": 0.5, "start": "free", "shape": "cosine"},
+            {"id": "bow", "kind": "envelope", "attack_s": 0.5},
+        ]
+        routes: list[Json] = [
+            {"source": "sway", "destination": "pitch", "amount": 0.04},
+            {"source": "drift", "destination": "pitch", "amount": 0.03},
+        ]
+        said = self.read("reach", patch(modules, routes, performance=note(1.0, 0.2)))
+        self.assertAlmostEqual(said["greatest"].value, 0.07)
+        self.assertAlmostEqual(said["least"].value, -0.07)
+        # Scaled by an envelope from 0.4 of it on, and by an amount that the envelope takes away.
+        via = {**routes[0], "via": "bow", "via_depth": 0.6}
+        said = self.read("reach", patch(modules, [via, routes[1]], performance=note(0.2, 0.2)))
+        self.assertAlmostEqual(said["greatest"].value, 0.07)
+        less = {"source": "bow", "destination": "route:r1.amount", "amount": -0.02}
+        said = self.read("reach", patch(modules, [routes[0], routes[1], less], performance=note(0.2, 0.2)))
+        self.assertAlmostEqual(said["greatest"].value, 0.07)
+        self.assertAlmostEqual(said["least"].value, -0.07)
+
+    def test_reach_holds_every_value_that_the_lane_comes_to(self) -> None:
+        for name, document in demos().items():
+            of = check_patch(document)
+            found = {(one.about, one.name): one.value for one in KINDS["reach"](Context(of))}
+            for lane in {about for about, _ in found}:
+                values = trace(of).lanes[lane].value
+                with self.subTest(name, lane=lane):
+                    self.assertLessEqual(found[lane, "least"], float(values.min()) + 1e-9)
+                    self.assertGreaterEqual(found[lane, "greatest"], float(values.max()) - 1e-9)
 
     def test_the_share_of_silence_is_exact_for_one_even_source(self) -> None:
         low: Json = {"id": "low", "kind": "shape", "input": "h", "gain": 0.6, "offset": 0.4}

@@ -11,7 +11,7 @@ import numpy as np
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.measure.chance import random_routes, reach_of_lane, share_under
+from jorvik.core.measure.chance import random_routes, reach_by_chance, share_under
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import SILENT
 from jorvik.core.units.words import share_text
@@ -46,7 +46,7 @@ def _silence(context: Context, route: Route) -> Iterator[Finding]:
     if share < SHARE:
         return
     lane = context.trace.lanes[name]
-    low, _ = reach_of_lane(context, name)
+    low, _ = reach_by_chance(context, name)
     offset = float(f"{SILENT + 0.01 - min(low, 0.0):.3g}")
     base = float(lane.base[0])
     fix = None

@@ -69,7 +69,7 @@ def share_under(context: Context, name: str, end: float) -> tuple[float, str]:
     """
     if _is_even_lane(context, name):
         at = context.trace.lanes[name].lane.destination
-        low, high = reach_of_lane(context, name)
+        low, high = reach_by_chance(context, name)
         if at.steps_per_octave:
             low, high, end = np.log2(low), np.log2(high), np.log2(end)
         share = float(np.clip((end - low) / (high - low), 0.0, 1.0)) if high > low else float(low <= end)
@@ -128,8 +128,68 @@ def _taken(other: Trace, name: str) -> Floats:
 def reach_of_lane(context: Context, name: str) -> Reach:
     """Return the least and greatest value, before the clamp, that a lane can come to.
 
-    Chance counts with its whole range, one source once, however many routes it takes; what is not chance counts as it
-    is in this note.
+    Every source ranges by itself over what its kind and polarity allow, one source once, however many routes it takes.
+    What the hand sets (velocity, key, controls) counts as it is in this note. What the lane came to in this note is
+    always within. Where routes scale or set the lane, that and what other seeds draw is all that is known.
+    """
+    lane = context.trace.lanes[name]
+    least, greatest = float(lane.raw.min()), float(lane.raw.max())
+    if all(route.adds for route in lane.lane.routes):
+        at, base = lane.lane.destination, float(lane.base[0])
+        low, high = _sum([_of_source(context, name, source) for source in {r.source for r in lane.lane.routes}])
+        found = at.moved(base, low), at.moved(base, high)
+    else:
+        values = draws(context, name)
+        found = float(values.min()), float(values.max())
+    return min(least, *found), max(greatest, *found)
+
+
+def _of_source(context: Context, name: str, source: str) -> Reach:
+    """Return the least and greatest that the routes of one source add to a lane together."""
+    lanes = context.trace.lanes
+    plain: list[Route] = []
+    moved: list[Reach] = []
+    for route in lanes[name].lane.routes:
+        if route.source != source:
+            continue
+        amount = f"route:{route.id}.amount"
+        if route.via is None and amount not in lanes:
+            plain.append(route)
+            continue
+        ends = [_sent(route, end) / route.amount if route.amount else 0.0 for end in reach(context, source)]
+        goes = _product((min(ends), max(ends)), _amount(context, route))
+        moved.append(_product(goes, _scaled(context, route)))
+    ends = [sum(_sent(route, end) for route in plain) for end in reach(context, source)]
+    return _sum([(min(ends), max(ends)), *moved])
+
+
+def _amount(context: Context, route: Route) -> Reach:
+    """Return the least and greatest amount of a route."""
+    name = f"route:{route.id}.amount"
+    return reach_of_lane(context, name) if name in context.trace.lanes else (route.amount, route.amount)
+
+
+def _scaled(context: Context, route: Route) -> Reach:
+    """Return the least and greatest factor by which what scales a route lets it through."""
+    if route.via is None:
+        return 1.0, 1.0
+    low, high = sorted(1.0 - route.via_depth + route.via_depth * end for end in reach(context, route.via))
+    return low, high
+
+
+def _sum(of: list[Reach]) -> Reach:
+    return sum(low for low, _ in of), sum(high for _, high in of)
+
+
+def _product(a: Reach, b: Reach) -> Reach:
+    ends = [x * y for x in a for y in b]
+    return min(ends), max(ends)
+
+
+def reach_by_chance(context: Context, name: str) -> Reach:
+    """Return the least and greatest value, before the clamp, that chance alone can bring a lane to.
+
+    What is not chance counts as it is in this note.
     """
     lane = context.trace.lanes[name]
     at = lane.lane.destination
@@ -162,7 +222,7 @@ def reach(context: Context, name: str, depth: int = 0) -> Reach:
     module = context.patch.modules_by_id.get(name)
     if name == "note_random":
         return -1.0, 1.0
-    if module is None or depth > _DEEPEST or not is_random(context.patch, name):
+    if module is None or module.is_control or depth > _DEEPEST:
         return _seen(context, name)
     inside = [
         reach(context, value, depth + 1) if isinstance(value, str) else (float(value), float(value))
@@ -172,6 +232,8 @@ def reach(context: Context, name: str, depth: int = 0) -> Reach:
     found = module.reach(inside)
     if found is not None:
         return found
+    if not is_random(context.patch, name):
+        return _seen(context, name)
     # As far as it goes over many draws.
     rows = [_at_seed(context, 1000 + seed).signals[name] for seed in range(_SEEDS)]
     return min(float(row.min()) for row in rows), max(float(row.max()) for row in rows)

@@ -1,12 +1,13 @@
 """Clock: pulses locked to the tempo."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import EDGE, PHASE_STATES, advance
-from jorvik.core.modules.base import START, Module, Rate, Signal, choice, hertz, param, signal
+from jorvik.core.modules.base import START, Module, Rate, Reach, Signal, choice, hertz, param, signal
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import rate_text
 
@@ -37,6 +38,11 @@ class Clock(Module):
     def repeats_hz(self, tempo: Tempo) -> float:
         """Return how often it ticks."""
         return self.slot_value("rate", tempo) * self.multiply / self.divide
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return 0 and 1, low and high."""
+        del inputs
+        return 0.0, 1.0
 
     def summary(self) -> str:
         """Say the rate."""

@@ -1,9 +1,10 @@
 """Compare: whether one signal is over another."""
 
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
-from jorvik.core.modules.base import START, Module, Signal, param, signal, signal_text
+from jorvik.core.modules.base import START, Module, Reach, Signal, param, signal, signal_text
 
 
 class Compare(Module):
@@ -20,6 +21,11 @@ class Compare(Module):
     def state_size(self) -> int:
         """The output before."""
         return 1
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return 0 and 1, low and high."""
+        del inputs
+        return 0.0, 1.0
 
     def summary(self) -> str:
         """Say what is compared."""

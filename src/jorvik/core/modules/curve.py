@@ -1,6 +1,7 @@
 """Curve: a drawn shape, once through or looped."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from pydantic import field_validator, model_validator
@@ -15,6 +16,7 @@ from jorvik.core.modules.base import (
     START,
     Handle,
     Module,
+    Reach,
     Signal,
     Time,
     check_points,
@@ -102,6 +104,12 @@ class Curve(Module):
             Handle(f"point {i + 1}", on_s + t * unit_s, height, None, None, on_s, i, unit_s)
             for i, (t, height, *_) in enumerate(self.points)
         ]
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return its lowest and its highest value, with the 0 that it may have before and after."""
+        del inputs
+        heights = [point[1] for point in self.points]
+        return min(0.0, *heights), max(0.0, *heights)
 
     def summary(self) -> str:
         """Say how long it is."""

@@ -1,7 +1,7 @@
 """Envelope: a shape that a note opens, holds and releases."""
 
 import math
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.bend import bend_part, bend_whole
@@ -13,6 +13,7 @@ from jorvik.core.modules.base import (
     START,
     Handle,
     Module,
+    Reach,
     Signal,
     Time,
     bend_param,
@@ -98,6 +99,11 @@ class Envelope(Module):
         if times["hold_s"] > 0.0:
             found.append(Handle("hold ends", decay, 1.0, "hold_s", None, hold))
         return found
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return 0 to 1, from nothing to its peak."""
+        del inputs
+        return 0.0, 1.0
 
     def summary(self) -> str:
         """Say the times and the level."""

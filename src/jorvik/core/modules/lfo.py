@@ -1,6 +1,6 @@
 """Low-frequency oscillator: a repeating shape, at any rate up to half the sample rate."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from typing import ClassVar, Literal
 
 from pydantic import field_validator, model_validator
@@ -14,6 +14,7 @@ from jorvik.core.modules.base import (
     START,
     Module,
     Rate,
+    Reach,
     Signal,
     Time,
     check_points,
@@ -82,6 +83,16 @@ class Lfo(Module):
         """By polarity."""
         return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
 
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return its whole range by polarity, or what was drawn, with the 0 that it has before it is heard."""
+        del inputs
+        low, high = self.span()
+        if self.shape == "drawn" and self.points:
+            heights = [point[1] for point in self.points]
+            drawn = [0.5 * (y + 1.0) if self.polarity == "unipolar" else y for y in (min(heights), max(heights))]
+            low, high = drawn
+        return (min(low, 0.0), max(high, 0.0)) if self.delay_s or self.fade_in_s else (low, high)
+
     @property
     def repeats(self) -> str:
         """Its rate."""
@@ -90,9 +101,9 @@ class Lfo(Module):
     def summary(self) -> str:
         """Say shape, rate and when it is heard."""
         text = f"{self.shape.replace('_', ' ')}, {rate_text(self.rate)}"
-        if self.fade_in_s or self.delay_s:
-            return f"{text}, fades in from {time_text(self.delay_s)}"
-        return f"{text}, {'free' if self.start == 'free' else self.start}"
+        late = f", after {time_text(self.delay_s)}" if self.delay_s else ""
+        fades = f", fades in over {time_text(self.fade_in_s)}" if self.fade_in_s else ""
+        return f"{text}{late}{fades}" if late or fades else f"{text}, {self.start}"
 
 
 _SHAPE, _RATE, _PHASE, _WIDTH = (Lfo.slot(n) for n in ("shape", "rate", "phase", "pulse_width"))

@@ -1,11 +1,12 @@
 """Oscillator: a source at audio rate, tuned to the note."""
 
 import math
+from collections.abc import Sequence
 from typing import ClassVar, Literal
 
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.dsp.waves import PHASE_STATES, advance, wave
-from jorvik.core.modules.base import NOTE_ON, START, Module, choice, hertz, param
+from jorvik.core.modules.base import NOTE_ON, START, Module, Reach, choice, hertz, param
 from jorvik.core.signals import PITCH_LANE
 from jorvik.core.units.pitch import KEY60_HZ
 from jorvik.core.units.words import rate_text
@@ -45,6 +46,11 @@ class Oscillator(Module):
     def span(self) -> tuple[float, float]:
         """Bipolar."""
         return (-1.0, 1.0)
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return -1 to 1, the range of a cycle."""
+        del inputs
+        return -1.0, 1.0
 
     def summary(self) -> str:
         """Say shape and frequency."""

@@ -1,5 +1,6 @@
 """Steps: a pattern of hits of unlike strength."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
 
@@ -9,7 +10,19 @@ from pydantic_core import PydanticCustomError
 from jorvik.core.dsp.edges import rises
 from jorvik.core.dsp.kernels import Floats, inline_kernel
 from jorvik.core.limits import MAX_POINTS
-from jorvik.core.modules.base import NOTE_ON, START, Module, Signal, Time, choice, data, param, reset_signal, seconds
+from jorvik.core.modules.base import (
+    NOTE_ON,
+    START,
+    Module,
+    Reach,
+    Signal,
+    Time,
+    choice,
+    data,
+    param,
+    reset_signal,
+    seconds,
+)
 from jorvik.core.units.tempo import Tempo
 from jorvik.core.units.words import time_text
 
@@ -58,6 +71,12 @@ class Steps(Module):
         if count.denominator != 1 or count > MAX_POINTS:
             return None
         return {"values": [self.values[i % len(self.values)] for i in range(int(count))]}
+
+    def reach(self, inputs: Sequence[Reach]) -> Reach:
+        """Return its lowest and its highest value, with the 0 that it may have before and after."""
+        del inputs
+        heights = self.values
+        return min(0.0, *heights), max(0.0, *heights)
 
     def summary(self) -> str:
         """Say how many hits, and how far apart."""
