@@ -4,6 +4,8 @@ import json
 import unittest
 from typing import Any
 
+import numpy as np
+
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.trace import trace
@@ -67,6 +69,20 @@ class Rules(RuleCase):
         self.assertIn("exactly -0.3", finding.fix.label if finding.fix else "")
         self.assertIn("passes zero", found("missed_cancel", at(-0.35))[0].sentence)
         self.assertEqual(found("missed_cancel", at(-0.1)), [])
+
+    def test_two_routes_that_each_cancel_leave_the_whole_turned_over(self) -> None:
+        def at(*amounts: float) -> Patch:
+            routes = [{"id": "v", "source": "vib", "destination": "pitch", "amount": 0.3}]
+            onto = {"source": "velocity", "destination": "route:v.amount"}
+            routes += [{"id": f"c{n}", "amount": amount, **onto} for n, amount in enumerate(amounts)]
+            return patch([{"id": "vib", "kind": "lfo", "rate": 5}], routes, performance=note(1.0, velocity=127))
+
+        finding = self.sides("missed_cancel", at(-0.3, -0.3), at(-0.1, -0.2))
+        self.assertIn("passes zero by 0.3", finding.sentence)
+        # By another way: at full velocity the vibrato goes as far as before, and nowhere once it is fixed.
+        assert finding.fix is not None
+        for of, depth in ((at(-0.3, -0.3), 0.3), (finding.fix.patch, 0.0)):
+            self.assertAlmostEqual(float(np.abs(trace(of).lanes["pitch"].value).max()), depth, places=3)
 
     def test_softened_attack(self) -> None:
         def at(hz: float) -> Patch:

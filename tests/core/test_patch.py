@@ -14,7 +14,7 @@ from scripts.catalogue_page import page
 from scripts.pages import PAGES
 from scripts.pages import page as page_of
 from scripts.schema import DOCUMENTS, schema_text
-from tests.support import Json, demos, document, note
+from tests.support import Json, demos, document, note, patch
 
 ENVELOPE: Json = {"id": "e", "kind": "envelope"}
 WAVE: Json = {"id": "w", "kind": "lfo"}
@@ -158,6 +158,25 @@ class Catalogued(unittest.TestCase):
             )
         for name in PAGES:
             self.assertEqual((ROOT / f"docs/{name}.md").read_text(), page_of(name), "run scripts/types")
+
+
+class Swinging(unittest.TestCase):
+    def test_a_signal_swings_by_its_kind_not_by_one_note(self) -> None:
+        of = patch(
+            [
+                {"id": "lfo", "kind": "lfo", "rate": 0.01},
+                {"id": "up", "kind": "lfo", "polarity": "unipolar"},
+                {"id": "env", "kind": "envelope"},
+                {"id": "both", "kind": "mix", "inputs": [{"source": "env"}, {"source": "up"}]},
+                {"id": "turned", "kind": "shape", "input": "env", "gain": 2, "offset": -1},
+                {"id": "held", "kind": "sample_hold", "input": "up", "clock": "lfo"},
+                {"id": "loop", "kind": "slew", "input": "loop"},
+            ]
+        )
+        names = ("lfo", "turned", "key", "pitch_bend", "note_random", "up", "env", "both", "held", "loop", "velocity")
+        found = [name for name in names if of.swings(name)]
+        self.assertEqual(found[:5], ["lfo", "turned", "key", "pitch_bend", "note_random"])
+        self.assertEqual(set(found[5:]) - {"loop"}, set())
 
 
 if __name__ == "__main__":

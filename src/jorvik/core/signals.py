@@ -15,6 +15,9 @@ PERFORMANCE_SIGNALS: Final[Mapping[str, str]] = {
 }
 """Name of each performance signal, and what it says."""
 
+SWINGING: Final = ("key", "note_random", "pitch_bend")
+"""Performance signals that go to both sides of 0."""
+
 CONTROL_RANGES: Final[Mapping[str, tuple[float, float]]] = {
     "pressure": (0.0, 1.0),
     "mod_wheel": (0.0, 1.0),

@@ -299,6 +299,8 @@ class SignalView(Form):
     summary: str
     low: float
     high: float
+    swings: bool
+    """Whether it goes to both sides of 0 by its kind and settings, whatever it does in this note."""
     handles: list[Handle]
 
 

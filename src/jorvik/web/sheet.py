@@ -139,6 +139,7 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
             summary=module.summary(),
             low=min(low, float(reduced.least[row].min())),
             high=max(high, float(reduced.greatest[row].max())),
+            swings=run.patch.swings(module.id),
             handles=handles,
         )
     return found

@@ -6974,6 +6974,8 @@ export interface components {
             low: number;
             /** High */
             high: number;
+            /** Swings */
+            swings: boolean;
             /** Handles */
             handles: components["schemas"]["Handle"][];
         };

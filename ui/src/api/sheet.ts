@@ -14,6 +14,8 @@ export interface SignalRow {
   summary: string;
   low: number;
   high: number;
+  /** Whether it goes to both sides of 0, whatever it does in this note. */
+  swings: boolean;
   handles: Handle[];
 }
 

@@ -74,7 +74,7 @@ describe('the sheet over the wire', () => {
     columns: 2,
     starts_s: text(new Float64Array([0, 1]).buffer),
     notes: [],
-    signals: { w: { row, summary: '', low: 0, high: 1, handles: [] } },
+    signals: { w: { row, summary: '', low: 0, high: 1, swings: false, handles: [] } },
     lanes: {},
     overlays: []
   });

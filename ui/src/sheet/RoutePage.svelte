@@ -143,7 +143,7 @@
   </Labelled>
 {/snippet}
 
-<header>{sentence(route, shown(route.amount ?? 0, unit), title, verbFor(route))}</header>
+<header>{sentence(route, shown(Math.abs(route.amount ?? 0), unit), title, verbFor(route))}</header>
 
 <Labelled name="mode">
   <Choice label="Mode of the route" value={route.mode ?? 'add'} options={MODES} onchoose={setMode} />

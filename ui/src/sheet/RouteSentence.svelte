@@ -6,7 +6,7 @@
   import { amountSays, titleOf, unitOf, valueUnit, verbFor } from '../state/wording';
   import { addRoute, removeRoute, setRoute } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
-  import { dyeOf, sentence } from '../state/document';
+  import { directionOf, dyeOf, sentence } from '../state/document';
   import { shown } from '../common/format';
   import ValueField from '../common/ValueField.svelte';
 
@@ -18,13 +18,16 @@
   const on = $derived(route.enabled !== false);
   const title = $derived(titleOf(route.destination));
   const verb = $derived(verbFor(route));
-  const said = $derived(sentence(route, shown(route.amount ?? 0, unit), title, verb));
+  const direction = $derived(directionOf(route));
+  const size = $derived(direction * (route.amount ?? 0));
+  const said = $derived(sentence(route, shown(size, unit), title, verb));
   const moved = $derived(amountSays(route));
   const chosen = $derived(workbench.chosen.what === 'route' && workbench.chosen.id === route.id);
   const name = $derived(from === 'destination' ? route.source.replace('_', ' ') : title);
 
   function setAmount(value: number | string, merge: string): void {
-    setRoute(route.id, { amount: Number(value) }, `${route.source} on ${title} ${shown(value, unit)}`, merge);
+    const amount = direction * Number(value);
+    setRoute(route.id, { amount }, `${route.source} on ${title} ${shown(amount, unit)}`, merge);
   }
 </script>
 
@@ -64,10 +67,13 @@
   {:else}
     <span class="words">{verb}</span>
     <ValueField
-      value={route.amount ?? 0}
+      value={size}
       {unit}
       label="Amount of {route.source} on {title}"
-      part={(patch) => patch.routes?.find((one) => one.id === route.id)?.amount}
+      part={(patch) => {
+        const amount = patch.routes?.find((one) => one.id === route.id)?.amount;
+        return amount === undefined ? undefined : direction * amount;
+      }}
       low={route.mode === 'scale' ? 0 : null}
       high={route.mode === 'scale' ? 1 : null}
       width="auto"

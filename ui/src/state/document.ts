@@ -217,12 +217,18 @@ export function sentence(route: Route, amount: string, destination: string, verb
   return `${route.source} ${verb.replace('it', destination)} ${route.mode === 'range' ? 'over a range' : amount}${via}`;
 }
 
+/** Returns the sign of a route's amount, which its verb says, so that the figure beside it is positive. */
+export function directionOf(route: Route): 1 | -1 {
+  return (route.amount ?? 0) < 0 ? -1 : 1;
+}
+
 /** Returns the verb of a route's sentence; a source that swings both ways neither raises nor lowers. */
 export function verbOf(route: Route, swings: boolean): string {
   if (route.mode === 'scale') return 'scales it';
   if (route.mode === 'range') return 'sets it';
-  if (swings) return 'moves it ±';
-  return (route.amount ?? 0) < 0 ? 'lowers it' : 'raises it';
+  const down = directionOf(route) < 0;
+  if (swings) return down ? 'moves it ∓' : 'moves it ±';
+  return down ? 'lowers it' : 'raises it';
 }
 
 /**

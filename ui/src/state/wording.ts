@@ -2,7 +2,6 @@
 import type { FieldFacts, Route } from '../api/api';
 import { workbench } from './workbench.svelte';
 import { modules, routes, verbOf, type FirstRoute } from './document';
-import { extentOf } from '../api/sheet';
 import { shown } from '../common/format';
 
 /** Returns the id of the route whose amount a destination is, if it is one. */
@@ -22,12 +21,15 @@ export function titleOf(destination: string): string {
     .replace('_', ' ');
 }
 
+/** Tells whether a signal goes to both sides of 0 by its kind, whatever it does in this note. */
+function swings(signal: string): boolean {
+  return workbench.sheet?.signals[signal]?.swings ?? ['key', 'note_random', 'pitch_bend'].includes(signal);
+}
+
 /** Returns the verb of a route's sentence. */
 export function verbFor(route: Route): string {
-  const given = workbench.sheet?.lanes[route.destination]?.contributions[route.id];
-  if (!given) return verbOf(route, route.polarity === 'bipolar');
-  const [low, high] = extentOf(given);
-  return verbOf(route, low < 0 && high > 0);
+  const asItIs = (route.polarity ?? 'as_is') === 'as_is';
+  return verbOf(route, asItIs ? swings(route.source) : route.polarity === 'bipolar');
 }
 
 /** Returns the unit of the amounts of routes to a destination. */
@@ -63,17 +65,22 @@ export function valueUnit(destination: string): string {
 
 /** Returns what moves the amount of a route, as the end of its sentence: "none of it at full velocity". */
 export function amountSays(route: Route): string {
-  const moving = workbench.patch ? routes(workbench.patch) : [];
-  const said = moving
-    .filter((other) => other.destination === `route:${route.id}.amount` && other.enabled !== false)
-    .map((other) => {
-      const source = other.source.replace('_', ' ');
-      const played = workbench.signals.includes(other.source);
-      if (!played || (other.mode ?? 'add') !== 'add') return `its amount moved by ${source}`;
-      const full = Number(((route.amount ?? 0) + (other.amount ?? 0)).toPrecision(6));
-      return `${Math.abs(full) < 1e-9 ? 'none of it' : shown(full, unitOf(route))} at full ${source}`;
-    });
-  return said.join(', ');
+  const onto = (workbench.patch ? routes(workbench.patch) : []).filter(
+    (other) => other.destination === `route:${route.id}.amount` && other.enabled !== false
+  );
+  const sources = [...new Set(onto.map((other) => other.source))];
+  return sources.map((source) => amountAtFull(route, source, onto)).join(', ');
+}
+
+/** Returns what is left of a route's amount at full `source`: all routes that move it from there count together. */
+function amountAtFull(route: Route, source: string, onto: readonly Route[]): string {
+  const mine = onto.filter((other) => other.source === source);
+  const name = source.replace('_', ' ');
+  if (!workbench.signals.includes(source) || mine.some((other) => (other.mode ?? 'add') !== 'add'))
+    return `its amount moved by ${name}`;
+  const moved = mine.reduce((sum, other) => sum + (other.amount ?? 0), route.amount ?? 0);
+  const full = Number(moved.toPrecision(6));
+  return `${Math.abs(full) < 1e-9 ? 'none of it' : shown(full, unitOf(route))} at full ${name}`;
 }
 
 /** Returns what a new route on a destination begins with. */

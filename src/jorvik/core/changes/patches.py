@@ -120,18 +120,15 @@ def _reach(patch: Patch, route: Route) -> str:
     if route.mode == "scale":
         return in_words(route.amount, "ratio")
     unit = "Hz" if route.in_hertz else at.amount_unit if at else ""
-    return f"{'±' if _swings(patch, route) else ''}{in_words(abs(route.amount), unit)}"
+    swing = "" if not _swings(patch, route) else "±" if route.amount >= 0.0 else "∓"
+    return f"{swing}{in_words(abs(route.amount), unit)}"
 
 
 def _swings(patch: Patch, route: Route) -> bool:
     """Tell whether a source goes to both sides of 0, so that it neither raises nor lowers."""
     if route.polarity != "as_is":
         return route.polarity == "bipolar"
-    module = patch.modules_by_id.get(route.source)
-    if module is None:
-        return route.source in ("note_random", "pitch_bend")
-    low, high = module.span()
-    return low < 0.0 < high
+    return patch.swings(route.source)
 
 
 def _title(patch: Patch, route: Route) -> str:

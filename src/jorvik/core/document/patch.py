@@ -24,12 +24,15 @@ from jorvik.core.limits import (
     MAX_UPDATE,
 )
 from jorvik.core.modules import KINDS, AnyModule
-from jorvik.core.modules.base import Identifier, Module, PlainText, Signal, Strict, check_text, param
+from jorvik.core.modules.base import Identifier, Module, PlainText, Reach, Signal, Strict, check_text, param
 from jorvik.core.problems import Problem, from_validation, shown
-from jorvik.core.signals import PERFORMANCE_SIGNALS, hit_of, hit_signal
+from jorvik.core.signals import PERFORMANCE_SIGNALS, SWINGING, hit_of, hit_signal
 
 Mode = Literal["add", "scale", "range"]
 Polarity = Literal["as_is", "unipolar", "bipolar"]
+
+_DEEPEST: Final = 8
+"""Modules one behind the other through which the range of a signal is followed."""
 
 
 class Route(Strict):
@@ -153,6 +156,27 @@ class Patch(Strict):
     def modules_by_id(self) -> Mapping[str, Module]:
         """Each module by its id."""
         return {module.id: module for module in self.modules}
+
+    def swings(self, signal: str) -> bool:
+        """Tell whether a signal goes to both sides of 0, so that what it moves is neither raised nor lowered."""
+        if signal not in self.modules_by_id:
+            return signal in SWINGING
+        low, high = self._reach(signal, 0)
+        return low < 0.0 < high
+
+    def _reach(self, signal: str, depth: int) -> Reach:
+        """Return the least and greatest value that a signal can have by the kinds of what it is made of."""
+        module = self.modules_by_id.get(signal)
+        if module is None:
+            return (-1.0, 1.0) if signal in SWINGING else (0.0, 1.0)
+        if depth >= _DEEPEST:
+            return module.span()
+        inputs = [
+            self._reach(value, depth + 1) if isinstance(value, str) else (float(value), float(value))
+            for path, value in module.input_signals()
+            if path == "input" or path.startswith("inputs")
+        ]
+        return module.reach(inputs) or module.span()
 
     @cached_property
     def routes_by_id(self) -> Mapping[str, Route]:
