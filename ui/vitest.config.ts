@@ -4,7 +4,12 @@ import { defineConfig } from 'vitest/config';
 import app from './vite.config';
 
 // Tests of components need a document and what clears it away after each.
-const components = ['src/common/controls.test.ts', 'src/common/value-field.test.ts', 'src/shell/shortcuts.test.ts'];
+const components = [
+  'src/common/controls.test.ts',
+  'src/common/guarded.test.ts',
+  'src/common/value-field.test.ts',
+  'src/shell/shortcuts.test.ts'
+];
 
 export default mergeConfig(
   app,

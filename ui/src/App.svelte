@@ -1,5 +1,6 @@
 <script lang="ts">
   import Button from './common/Button.svelte';
+  import Guarded from './common/Guarded.svelte';
   import { onMount } from 'svelte';
   import { messages } from './state/messages.svelte';
   import { WHOLE, workbench } from './state/workbench.svelte';
@@ -72,17 +73,19 @@
           >‹ The patch</Button
         >
       {/if}
-      {#if module}
-        {#key module.id}<SourcePage {module} />{/key}
-      {:else if route}
-        {#key route.id}<RoutePage {route} />{/key}
-      {:else if workbench.chosen.what === 'stave'}
-        {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
-      {:else if workbench.chosen.what === 'phrase' && workbench.phrasing.phrase}
-        <PhrasePage phrase={workbench.phrasing.phrase} />
-      {:else if workbench.chosen.what === 'takes'}
-        <TakesPage />
-      {:else}<PatchPage patch={workbench.patch} />{/if}
+      <Guarded what="This page">
+        {#if module}
+          {#key module.id}<SourcePage {module} />{/key}
+        {:else if route}
+          {#key route.id}<RoutePage {route} />{/key}
+        {:else if workbench.chosen.what === 'stave'}
+          {#key workbench.chosen.id}<StavePage name={workbench.chosen.id} />{/key}
+        {:else if workbench.chosen.what === 'phrase' && workbench.phrasing.phrase}
+          <PhrasePage phrase={workbench.phrasing.phrase} />
+        {:else if workbench.chosen.what === 'takes'}
+          <TakesPage />
+        {:else}<PatchPage patch={workbench.patch} />{/if}
+      </Guarded>
     </aside>
   {:else}
     <main class="empty">

@@ -104,7 +104,7 @@
       <details>
         <summary>{bank.moved.length} figures moved</summary>
         <ul>
-          {#each bank.moved as one (one)}<li>{one}</li>{/each}
+          {#each bank.moved as one, i (i)}<li>{one}</li>{/each}
         </ul>
       </details>
     {/if}
@@ -131,7 +131,7 @@
               {#each bank.columns as column (column)}
                 {#if column === 'rules'}
                   <td>
-                    {#each row.rules as rule (rule)}
+                    {#each row.rules as rule, i (i)}
                       <Button look="bare" onclick={() => showRule(row, rule)}>{cell([rule])}</Button>{' '}
                     {/each}
                   </td>

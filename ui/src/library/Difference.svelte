@@ -24,7 +24,7 @@
 <Button look="bare" aria-label="What changed {label}" aria-expanded={open} onclick={tell}>what changed</Button>
 {#if open}
   <ul class="told" aria-label="What changed {label}">
-    {#each told ?? ['Looking…'] as sentence (sentence)}<li>{sentence}</li>{:else}<li>The two say the same.</li>{/each}
+    {#each told ?? ['Looking…'] as sentence, i (i)}<li>{sentence}</li>{:else}<li>The two say the same.</li>{/each}
   </ul>
 {/if}
 

@@ -149,7 +149,7 @@
         <div class="trouble" role="alert">
           <b>Not taken in</b>
           <ul>
-            {#each shelf.brought as one (one.file)}<li>{one.file}: {one.trouble}</li>{/each}
+            {#each shelf.brought as one, i (i)}<li>{one.file}: {one.trouble}</li>{/each}
           </ul>
           <Button look="bare" onclick={() => (shelf.brought = [])}>✕</Button>
         </div>

@@ -100,8 +100,8 @@
               <span><b>{entry.document_name}</b> {entry.title}</span>
               {#if entry.changes.length || entry.figures.length}
                 <ul>
-                  {#each entry.changes as sentence (sentence)}<li>{sentence}</li>{/each}
-                  {#each entry.figures as sentence (sentence)}<li class="figure">{sentence}</li>{/each}
+                  {#each entry.changes as sentence, i (i)}<li>{sentence}</li>{/each}
+                  {#each entry.figures as sentence, i (i)}<li class="figure">{sentence}</li>{/each}
                 </ul>
               {/if}
               <TextField

@@ -35,7 +35,7 @@
   }
 </script>
 
-{#each sources as source, place (source.name)}
+{#each sources as source, place (place)}
   <div class="row" role="group" aria-label="Source {source.name}">
     <b>{source.name}</b> <small>{source.kind.replace('_', '-and-')}</small>
     {#each choicesOf(source.kind) as { name, choices } (name)}

@@ -118,7 +118,7 @@
               {#if typing}<td></td>{/if}
             </tr>
           {/each}
-          {#each card.controls ?? [] as control (control.name)}
+          {#each card.controls ?? [] as control, i (i)}
             {@const row = given.get(control.name)}
             <tr class:unused={!row}>
               <th scope="row">{control.name}</th>
@@ -159,14 +159,12 @@
         {/if}
         <h4>What cannot be had</h4>
         <ul aria-label="What cannot be had">
-          {#each found.cannot as sentence (sentence)}<li>{sentence}</li>{:else}<li class="fine">
-              All of it can.
-            </li>{/each}
+          {#each found.cannot as sentence, i (i)}<li>{sentence}</li>{:else}<li class="fine">All of it can.</li>{/each}
         </ul>
         {#if found.missing.length}
           <h4>What the card leaves unsaid</h4>
           <ul aria-label="What the card leaves unsaid">
-            {#each found.missing as sentence (sentence)}<li>{sentence}</li>{/each}
+            {#each found.missing as sentence, i (i)}<li>{sentence}</li>{/each}
           </ul>
         {/if}
         {#if card.notes}<p class="notes">{card.notes}</p>{/if}

@@ -209,7 +209,7 @@
           </div>
         {/if}
         <ul aria-label="What was found in the recording">
-          {#each found.sentences as sentence (sentence)}<li>{sentence}</li>{/each}
+          {#each found.sentences as sentence, i (i)}<li>{sentence}</li>{/each}
         </ul>
       </div>
       <div class="fit">
@@ -239,7 +239,7 @@
             >
           </div>
           <ul aria-label="What was changed">
-            {#each match.fit.changes as change (change)}<li>{change}</li>{/each}
+            {#each match.fit.changes as change, i (i)}<li>{change}</li>{/each}
           </ul>
         {:else}
           <p class="help">The patch is being brought near…</p>

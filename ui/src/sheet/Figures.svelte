@@ -53,7 +53,7 @@
 </script>
 
 <dl>
-  {#each rows as [name, text, help] (name)}
+  {#each rows as [name, text, help], i (i)}
     <dt {...term(help)}>{name}</dt>
     <dd>
       {#if typeof text === 'string'}{text}{:else}

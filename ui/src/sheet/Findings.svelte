@@ -20,7 +20,7 @@
 
 <Modal bind:open title="Findings" size="lg" outsideclose>
   <ul>
-    {#each all as finding (finding.key + finding.from_s)}
+    {#each all as finding, i (`${finding.key} ${finding.from_s} ${i}`)}
       <li class:aside={finding.set_aside != null} data-severity={finding.severity}>
         <p><b>{WORD[finding.severity]}</b> {finding.sentence}</p>
         <p class="why">{finding.why} At {seconds(finding.from_s)}.</p>

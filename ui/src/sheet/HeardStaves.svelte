@@ -97,7 +97,7 @@
         <Button look="bare" aria-label="Put away heard {name}" onclick={() => workbench.pin(`heard:${name}`)}>✕</Button>
       </div>
       <dl>
-        {#each (lanes?.figures ?? []).filter((figure) => figure.of === name) as figure (figure.name)}
+        {#each (lanes?.figures ?? []).filter((figure) => figure.of === name) as figure, i (i)}
           <dt>{figure.name}</dt>
           <dd>{figure.value === null ? '–' : shown(Number(figure.value!.toPrecision(3)), figure.unit)}</dd>
         {/each}

@@ -99,7 +99,7 @@
     </div>
   </Labelled>
 {/each}
-{#each aiming.elsewhere as target (target)}
+{#each aiming.elsewhere as target, i (i)}
   <p class="help">
     {noteOf(target)}: {nameOf(target.what)}
     {said(target.what, target.value)}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { TabItem, Tabs } from 'flowbite-svelte';
+  import Guarded from '../common/Guarded.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { VIEWS } from './views';
 
@@ -23,7 +24,8 @@
         key={id}
         {title}
         classes={{ button: 'tab' }}
-        bind:open={() => workbench.view === id, (open) => open && (workbench.view = id)}><Shown /></TabItem
+        bind:open={() => workbench.view === id, (open) => open && (workbench.view = id)}
+        ><Guarded what="The view {title}"><Shown /></Guarded></TabItem
       >
     {/each}
   </Tabs>
