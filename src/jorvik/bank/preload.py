@@ -1,4 +1,7 @@
-"""Imported once by the process that a bank's workers are forked from: everything that they need, run once."""
+"""Load everything that the workers of a bank need.
+
+The process that the workers are forked from imports this module once.
+"""
 
 from distributed import nanny, worker
 

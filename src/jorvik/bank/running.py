@@ -134,7 +134,10 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
 
 
 def _begin_forkserver() -> None:
-    """Start the process that workers are forked from, so that all of them together import and load kernels once."""
+    """Start the process that workers are forked from.
+
+    It imports the libraries and loads the kernels once for all workers.
+    """
     multiprocessing.get_context("forkserver").set_forkserver_preload(["jorvik.bank.preload"])
     forkserver.ensure_running()
 

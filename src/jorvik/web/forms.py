@@ -300,7 +300,7 @@ class SignalView(Form):
     low: float
     high: float
     swings: bool
-    """Whether it goes to both sides of 0 by its kind and settings, whatever it does in this note."""
+    """True where its range by kind and settings goes to both sides of 0."""
     handles: list[Handle]
 
 

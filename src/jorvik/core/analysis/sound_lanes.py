@@ -20,7 +20,10 @@ _LOWEST_HZ: Final = 40.0
 _HIGHEST_HZ: Final = 2_000.0
 _COARSE: Final = 2048
 _BIN_ST: Final = 0.2
-"""Semitones between the pitches that pYIN chooses from. The phase refines them, and its time goes by their square."""
+"""Semitones between the pitches that pYIN chooses from.
+
+The phase refines the chosen pitch. The time of the search grows with the square of their number.
+"""
 _PERIODS: Final = 4
 """How many periods a look at the pitch holds once it is known roughly: fewer hide less of a vibrato."""
 _FOLLOWS_HZ: Final = 35.0

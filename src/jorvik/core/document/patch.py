@@ -158,14 +158,14 @@ class Patch(Strict):
         return {module.id: module for module in self.modules}
 
     def swings(self, signal: str) -> bool:
-        """Tell whether a signal goes to both sides of 0, so that what it moves is neither raised nor lowered."""
+        """Return whether the range of a signal goes to both sides of 0."""
         if signal not in self.modules_by_id:
             return signal in SWINGING
         low, high = self._reach(signal, 0)
         return low < 0.0 < high
 
     def _reach(self, signal: str, depth: int) -> Reach:
-        """Return the least and greatest value that a signal can have by the kinds of what it is made of."""
+        """Return the range of a signal by the kinds of the modules it is made of."""
         module = self.modules_by_id.get(signal)
         if module is None:
             return (-1.0, 1.0) if signal in SWINGING else (0.0, 1.0)

@@ -13,7 +13,7 @@ from jorvik.core.modules.base import Module
 
 
 def find(context: Context) -> Iterator[Finding]:
-    """Yield a finding for each source that shares a stream without being joined to it."""
+    """Yield a finding for each source that shares a stream and is not joined."""
     owners: dict[str, Module] = {}
     for module in context.having("is_random"):
         if getattr(module, "joined", False):

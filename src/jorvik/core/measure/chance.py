@@ -145,7 +145,7 @@ def reach_of_lane(context: Context, name: str) -> Reach:
 
 
 def _of_source(context: Context, name: str, source: str) -> Reach:
-    """Return the least and greatest that the routes of one source add to a lane together."""
+    """Return the least and greatest sum of the routes from one source to a lane."""
     lanes = context.trace.lanes
     plain: list[Route] = []
     moved: list[Reach] = []
@@ -170,7 +170,7 @@ def _amount(context: Context, route: Route) -> Reach:
 
 
 def _scaled(context: Context, route: Route) -> Reach:
-    """Return the least and greatest factor by which what scales a route lets it through."""
+    """Return the least and greatest factor by which a route is scaled."""
     if route.via is None:
         return 1.0, 1.0
     low, high = sorted(1.0 - route.via_depth + route.via_depth * end for end in reach(context, route.via))
@@ -187,7 +187,7 @@ def _product(a: Reach, b: Reach) -> Reach:
 
 
 def reach_by_chance(context: Context, name: str) -> Reach:
-    """Return the least and greatest value, before the clamp, that chance alone can bring a lane to.
+    """Return the least and greatest value of a lane by chance alone, before the clamp.
 
     What is not chance counts as it is in this note.
     """

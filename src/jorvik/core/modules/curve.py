@@ -106,7 +106,7 @@ class Curve(Module):
         ]
 
     def reach(self, inputs: Sequence[Reach]) -> Reach:
-        """Return its lowest and its highest value, with the 0 that it may have before and after."""
+        """Return its least and greatest value, and the 0 before and after it."""
         del inputs
         heights = [point[1] for point in self.points]
         return min(0.0, *heights), max(0.0, *heights)

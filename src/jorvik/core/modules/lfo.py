@@ -84,7 +84,7 @@ class Lfo(Module):
         return (-1.0, 1.0) if self.polarity == "bipolar" else (0.0, 1.0)
 
     def reach(self, inputs: Sequence[Reach]) -> Reach:
-        """Return its whole range by polarity, or what was drawn, with the 0 that it has before it is heard."""
+        """Return its range by polarity or as drawn, and the 0 before it begins."""
         del inputs
         low, high = self.span()
         if self.shape == "drawn" and self.points:

@@ -73,7 +73,7 @@ class Steps(Module):
         return {"values": [self.values[i % len(self.values)] for i in range(int(count))]}
 
     def reach(self, inputs: Sequence[Reach]) -> Reach:
-        """Return its lowest and its highest value, with the 0 that it may have before and after."""
+        """Return its least and greatest value, and the 0 before and after it."""
         del inputs
         heights = self.values
         return min(0.0, *heights), max(0.0, *heights)
