@@ -1,9 +1,10 @@
 <script lang="ts">
   import { Input } from 'flowbite-svelte';
+  import { tick } from 'svelte';
   import { api, unwrap, type Patch } from '../api/api';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
-  import { bareUnit, shown } from './format';
+  import { bareUnit, shown, typedAs } from './format';
   import Wrong from './Wrong.svelte';
 
   interface Props {
@@ -14,6 +15,8 @@
     low?: number | null;
     high?: number | null;
     noteValues?: boolean;
+    /** The unit of a number that is typed alone; seconds for what lasts as long as a note. */
+    bare?: string | undefined;
     width?: string;
     hint?: string | undefined;
     /** What it is in a patch: Alt-Backspace goes back to what that was before. */
@@ -29,6 +32,7 @@
     low = null,
     high = null,
     noteValues = false,
+    bare = bareUnit(unit),
     width = '7rem',
     hint,
     part,
@@ -37,12 +41,15 @@
 
   let typed: string | null = $state(null);
   let wrong = $state('');
-  const text = $derived(typed ?? shown(value, unit));
+  let focused = $state(false);
+  const text = $derived(typed ?? (focused ? typedAs(value, unit, bare) : shown(value, unit)));
+  /** Whether what is typed is a number without a unit. */
+  const alone = $derived(typed !== null && /^\s*[+\-−]?[\d.,]+\s*$/.test(typed));
 
   const commit = (): Promise<void> => workbench.settling(understand());
 
   async function understand(): Promise<void> {
-    if (typed === null || typed === shown(value, unit)) {
+    if (typed === null || typed === shown(value, unit) || typed === typedAs(value, unit, bare)) {
       typed = null;
       wrong = '';
       return;
@@ -51,7 +58,7 @@
       text: typed,
       unit,
       place: label,
-      bare: bareUnit(value, unit),
+      bare,
       low,
       high,
       note_values: noteValues,
@@ -82,7 +89,14 @@
     wrong = '';
   }
 
+  async function enter(event: FocusEvent): Promise<void> {
+    focused = true;
+    await tick();
+    (event.target as HTMLInputElement).select();
+  }
+
   function leave(): void {
+    focused = false;
     if (wrong) {
       typed = null;
       wrong = '';
@@ -178,26 +192,50 @@
   }
 </script>
 
-<Input
-  class="field {width === 'auto' ? 'snug' : ''} {pulling ? 'pulling' : ''}"
-  style="width: {width}"
-  aria-label={label}
-  aria-invalid={wrong !== ''}
-  data-hint={says || undefined}
-  bind:value={() => text, type}
-  spellcheck="false"
-  autocomplete="off"
-  onfocus={(event: FocusEvent) => (event.currentTarget as HTMLInputElement).select()}
-  onblur={leave}
-  {onkeydown}
-  onpointerdown={grab}
-  onpointermove={pull}
-  onpointerup={letGo}
-  onpointercancel={letGo}
-/>
+<span class="valued" class:snug={width === 'auto'} style:width={width === 'auto' ? undefined : width}>
+  <Input
+    class="field {width === 'auto' ? 'snug' : ''} {pulling ? 'pulling' : ''}"
+    style={width === 'auto' ? undefined : 'width: 100%'}
+    aria-label={label}
+    {...bare ? { 'aria-description': `A number alone is in ${bare}.` } : {}}
+    aria-invalid={wrong !== ''}
+    data-hint={says || undefined}
+    bind:value={() => text, type}
+    spellcheck="false"
+    autocomplete="off"
+    onfocus={(event: FocusEvent) => void enter(event)}
+    onblur={leave}
+    {onkeydown}
+    onpointerdown={grab}
+    onpointermove={pull}
+    onpointerup={letGo}
+    onpointercancel={letGo}
+  />
+  {#if alone && bare}<span class="alone" aria-hidden="true">{bare}</span>{/if}
+</span>
 {#if wrong}<Wrong text={wrong} />{/if}
 
 <style>
+  .valued {
+    position: relative;
+    display: inline-flex;
+    min-width: 0;
+  }
+  .valued.snug {
+    flex: none;
+  }
+  .alone {
+    position: absolute;
+    right: 5px;
+    top: 50%;
+    translate: 0 -50%;
+    padding-left: 3px;
+    font-size: 11.5px;
+    line-height: 1;
+    color: var(--faint);
+    background: var(--raised);
+    pointer-events: none;
+  }
   :global(.field.pulling) {
     cursor: ns-resize;
     user-select: none;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bareUnit, decibels, figure, noteName, laneText, shown, signed } from './format';
+import { bareUnit, decibels, figure, noteName, laneText, shown, signed, typedAs } from './format';
 
 describe('figures', () => {
   it('keep so many digits and no trailing noughts', () => {
@@ -24,12 +24,20 @@ describe('figures', () => {
   });
 
   it('say the unit that a bare number is taken to be in', () => {
-    expect(bareUnit(0.18, 's')).toBe('ms');
-    expect(bareUnit(1.5, 's')).toBe('s');
-    expect(bareUnit(2200, 'Hz')).toBe('kHz');
-    expect(bareUnit(0.4, 'ratio')).toBe('%');
-    expect(bareUnit(-7, 'st')).toBe('st');
-    expect(bareUnit(3, 'bend')).toBe('');
+    expect(bareUnit('s')).toBe('ms');
+    expect(bareUnit('Hz')).toBe('Hz');
+    expect(bareUnit('ratio')).toBe('%');
+    expect(bareUnit('st')).toBe('st');
+    expect(bareUnit('bend')).toBe('');
+  });
+
+  it('stand in that unit while they are typed', () => {
+    expect(typedAs(0.0003, 's', 'ms')).toBe('0.3 ms');
+    expect(typedAs(1.5, 's', 'ms')).toBe('1500 ms');
+    expect(typedAs(1.5, 's', 's')).toBe('1.5 s');
+    expect(typedAs(12_000, 'Hz', 'Hz')).toBe('12000 Hz');
+    expect(typedAs('1/8d', 's', 'ms')).toBe('1/8d');
+    expect(typedAs(0.42, 'ratio', '%')).toBe('42 %');
   });
 });
 

@@ -62,10 +62,16 @@ export function shown(value: number | string, unit: string): string {
   }
 }
 
-/** Returns the unit that a number typed without one is in: the one in which the present value is shown. */
-export function bareUnit(value: number | string, unit: string): string {
-  const text = shown(value, unit);
-  return /[a-z%]/i.test(text) ? text.replace(/^[^a-z%]*/i, '') : '';
+/** Returns the unit that a number typed without one is in, whatever the present value is; '' where it has none. */
+export function bareUnit(unit: string): string {
+  const fixed: Record<string, string> = { s: 'ms', Hz: 'Hz' };
+  return fixed[unit] ?? shown(0, unit).replace(/^[^a-z%]*/i, '');
+}
+
+/** Returns a value as it stands in a field that is being typed into: in the unit of a number alone. */
+export function typedAs(value: number | string, unit: string, bare: string): string {
+  if (typeof value === 'string' || !['s', 'Hz'].includes(unit)) return shown(value, unit);
+  return `${figure(bare === 'ms' ? value * 1000 : value, 6)} ${bare}`;
 }
 
 /** Returns a signed amount of movement: `+22 st`, `−1.6 st`. */

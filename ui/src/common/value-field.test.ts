@@ -114,3 +114,24 @@ it('goes back to the default by Ctrl-Backspace', async () => {
   await fireEvent.keyDown(field(), { key: 'Backspace', ctrlKey: true });
   expect(oncommit.mock.calls).toEqual([[0.25, '']]);
 });
+
+it('takes a number alone in one unit, whatever stands there, and shows it while it is typed', async () => {
+  for (const value of [0.0003, 0.1, 2]) {
+    show({ value });
+    await fireEvent.focus(field());
+    expect(field().value).toMatch(/ ms$/);
+    await fireEvent.input(field(), { target: { value: '300' } });
+    expect(screen.getByText('ms')).toBeTruthy();
+    await fireEvent.keyDown(field(), { key: 'Enter' });
+    await server.answer('"bare":"ms"', { value: 0.3 });
+    cleanup();
+  }
+  expect(oncommit.mock.calls).toEqual([
+    [0.3, ''],
+    [0.3, ''],
+    [0.3, '']
+  ]);
+  show({ bare: 's', value: 0.5 });
+  await fireEvent.focus(field());
+  expect(field().value).toBe('0.5 s');
+});

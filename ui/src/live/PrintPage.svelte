@@ -122,6 +122,7 @@
         <ValueField
           value={stretch[end]}
           unit="s"
+          bare="s"
           label="Print {end}"
           low={0}
           high={240}

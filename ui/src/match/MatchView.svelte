@@ -122,6 +122,7 @@
       <ValueField
         value={matching.noteOff ?? found.note_off_s ?? found.seconds}
         unit="s"
+        bare="s"
         label="When it is let go"
         low={0.1}
         high={30}

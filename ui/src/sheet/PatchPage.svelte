@@ -157,6 +157,7 @@
     <ValueField
       value={figure.value}
       unit={figure.unit}
+      bare={figure.unit === 's' ? 's' : undefined}
       label={figure.label}
       low={figure.low}
       high={figure.high}
@@ -296,6 +297,7 @@
     <ValueField
       value={Number(apart.toPrecision(5))}
       unit="s"
+      bare="s"
       label="From one note to the next"
       low={0.01}
       high={20}

@@ -63,6 +63,7 @@
           <ValueField
             value={recording.loop[i] ?? 0}
             unit="s"
+            bare="s"
             label="Loop {end}"
             low={0}
             high={lasts}
@@ -80,6 +81,7 @@
         <ValueField
           value={recording.fade_s ?? 0.01}
           unit="s"
+          bare="s"
           label="Fade of the loop"
           low={0}
           high={2}

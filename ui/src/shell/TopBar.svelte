@@ -100,6 +100,7 @@
       <ValueField
         value={workbench.note.length_s ?? 1}
         unit="s"
+        bare="s"
         label="Test length"
         low={0.001}
         high={60}

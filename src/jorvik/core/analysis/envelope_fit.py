@@ -11,7 +11,7 @@ from jorvik.core.limits import MAX_BEND
 
 _GRID_S: Final = 0.0025
 _FEW, _SOME, _MANY = 15, 60, 300
-"""Evaluations of a fit: from each beginning, from the promising ones, of the best."""
+"""Evaluations of a fit: from each start, from the best few, from the best one."""
 _PROMISING: Final = 3
 _MOST_POINTS: Final = 1600
 _FLOOR_DB: Final = (35.0, 70.0)

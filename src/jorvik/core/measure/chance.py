@@ -187,7 +187,7 @@ def _product(a: Reach, b: Reach) -> Reach:
 
 
 def reach_by_chance(context: Context, name: str) -> Reach:
-    """Return the least and greatest value of a lane by chance alone, before the clamp.
+    """Return the range of a lane by chance alone, before the clamp.
 
     What is not chance counts as it is in this note.
     """
