@@ -172,6 +172,45 @@ class Sentences(unittest.TestCase):
                     got = getattr(route, field)
                     self.assertAlmostEqual(got, value) if isinstance(value, float) else self.assertEqual(got, value)
 
+    def test_other_words_and_ways_are_understood(self) -> None:
+        of = patch([ENV, LFO])
+        for text, fields in (
+            ("lfo modulates cutoff by 12 semitones", ("lfo", "cutoff", "add", 12.0)),
+            ("mod wheel opens cutoff 24 st", ("mod_wheel", "cutoff", "add", 24.0)),
+            ("modwheel to cutoff +24", ("mod_wheel", "cutoff", "add", 24.0)),
+            ("swell closes filter 1oct", ("swell", "cutoff", "add", -12.0)),
+            ("swell controls volume", ("swell", "amplitude", "scale", 1.0)),
+            ("lfo to pitch", ("lfo", "pitch", "add", 0.5)),
+        ):
+            with self.subTest(text):
+                made, name = route_from(of, text)
+                route = made.routes_by_id[name]
+                self.assertEqual((route.source, route.destination, route.mode, route.amount), fields)
+
+    def test_a_misspelt_destination_gets_the_nearest_name_not_all(self) -> None:
+        with self.assertRaises(Problem) as caught:
+            route_from(patch([ENV]), "swell raises cutof 22 st")
+        said = str(caught.exception)
+        self.assertIn("cutoff, if that was meant", said)
+        self.assertIn("lists them all", said)
+        self.assertLess(len(said), 220)
+
+    def test_a_route_that_is_there_is_changed_not_added_again(self) -> None:
+        routes = [{"id": "up", "source": "swell", "destination": "cutoff", "amount": 44, "via": "velocity"}]
+        of = patch([ENV, LFO], routes)
+        same, name = route_from(of, "swell raises cutoff 44 st, scaled by velocity")
+        self.assertEqual((name, same.document()), ("up", of.document()))
+        changed, name = route_from(of, "swell lowers cutoff 12 st")
+        route = changed.routes_by_id["up"]
+        self.assertEqual((name, route.amount, route.via, len(changed.routes)), ("up", -12.0, "velocity", 1))
+        ranged, _ = route_from(of, "swell sets cutoff from 200 Hz to 2 kHz, scaled by mod wheel")
+        route = ranged.routes_by_id["up"]
+        self.assertEqual((route.mode, route.low, route.high, route.via), ("range", 200.0, 2000.0, "mod_wheel"))
+        both, name = route_from(of, "swell raises cutoff 3 st", as_second=True)
+        self.assertEqual([one.id for one in both.routes], ["up", name])
+        muted = patch([ENV], [{**routes[0], "enabled": False}])
+        self.assertTrue(route_from(muted, "swell raises cutoff 44 st")[0].routes_by_id["up"].enabled)
+
     def test_what_is_left_at_full_is_a_second_route_on_the_amount(self) -> None:
         of = patch([LFO])
         for left, amount in (("none of it", -0.3), ("10 cents", -0.2)):

@@ -70,6 +70,18 @@ class Rules(RuleCase):
         self.assertIn("passes zero", found("missed_cancel", at(-0.35))[0].sentence)
         self.assertEqual(found("missed_cancel", at(-0.1)), [])
 
+    def test_equal_routes(self) -> None:
+        def at(**second: Any) -> Patch:
+            route = {"source": "e", "destination": "cutoff", "amount": 12}
+            return patch([ENV], [route, {**route, **second}])
+
+        finding = self.sides("equal_routes", at(), at(amount=7))
+        for other in ({"via": "velocity"}, {"enabled": False}, {"polarity": "bipolar"}):
+            self.assertEqual(found("equal_routes", at(**other)), [])
+        assert finding.fix is not None
+        twice, once = (trace(of).lanes["cutoff"].value.max() for of in (at(), finding.fix.patch))
+        self.assertAlmostEqual(float(twice / once), 2.0, places=6)
+
     def test_two_routes_that_each_cancel_leave_the_whole_turned_over(self) -> None:
         def at(*amounts: float) -> Patch:
             routes = [{"id": "v", "source": "vib", "destination": "pitch", "amount": 0.3}]

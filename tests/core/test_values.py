@@ -51,6 +51,25 @@ class Understood(unittest.TestCase):
     def test_decibels_are_a_linear_ratio(self) -> None:
         self.assertAlmostEqual(float(parse_value("-6 dB", "ratio").value), 10 ** (-0.3), places=12)
 
+    def test_units_and_note_values_in_words(self) -> None:
+        for text, unit, value in (
+            ("2 seconds", "s", 2.0),
+            ("300 milliseconds", "s", 0.3),
+            ("8 bars", "s", "8bar"),
+            ("1 bar", "Hz", "1bar"),
+            ("0.5 beats", "s", "1/8"),
+            ("3 beats", "s", "3/4"),
+            ("1/8 dotted", "s", "1/8d"),
+            ("1/16 triplets", "Hz", "1/16t"),
+            ("0.5 beats", "beats", 0.5),
+            ("250 ms", "Hz", 4.0),
+        ):
+            with self.subTest(text):
+                self.assertEqual(parse_value(text, unit).value, value)
+        # Beats that are no round part of a bar are as near as a ninety-sixth.
+        seconds = parse_value("0.32 beats", "s", note_values=False, tempo=Tempo(96)).value
+        self.assertAlmostEqual(float(seconds), 0.32 * 60 / 96, delta=0.5 / 96 * 60 / 96)
+
     def test_a_bare_number_is_in_the_unit_shown(self) -> None:
         self.assertAlmostEqual(float(parse_value("500", "s", bare="ms").value), 0.5)
         self.assertAlmostEqual(float(parse_value("2.5", "Hz", bare="kHz").value), 2500.0)

@@ -4,6 +4,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import TypeAdapter
 
+from jorvik.core.changes.patches import route_sentence
 from jorvik.core.document.patch import check_patch
 from jorvik.core.figures import with_figure
 from jorvik.core.helpers import routes
@@ -74,8 +75,10 @@ def post_macro_set(form: MacroSetRequest) -> Changed:
 @router.post("/sentence")
 def post_sentence(form: SentenceRequest) -> Changed:
     """Return a document with the route that a sentence says."""
-    changed, name = route_from(check_patch(form.document), form.text)
-    return Changed(document=changed.document(), route=name)
+    patch = check_patch(form.document)
+    changed, name = route_from(patch, form.text, as_second=form.as_second)
+    there = patch.routes_by_id.get(name)
+    return Changed(document=changed.document(), route=name, before=route_sentence(patch, there) if there else "")
 
 
 @router.post("/figure", response_model=Changed)

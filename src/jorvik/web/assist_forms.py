@@ -46,6 +46,8 @@ class SentenceRequest(Form):
 
     document: Document
     text: Annotated[str, Field(max_length=300)]
+    as_second: bool = False
+    """Add a route beside the one that is there between the two."""
 
 
 class Changed(Form):
@@ -53,6 +55,8 @@ class Changed(Form):
 
     document: Document
     route: str = ""
+    before: str = ""
+    """The sentence of that route as it was, where the patch had it already."""
 
 
 class FigureRequest(Form):

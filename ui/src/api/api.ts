@@ -13,6 +13,7 @@ export type Route = Schemas['Route'];
 export type Catalogue = Schemas['Catalogue'];
 export type KindFacts = Schemas['KindFacts'];
 export type FieldFacts = Schemas['FieldFacts'];
+export type Changed = Schemas['Changed'];
 export type Head = Schemas['Head'];
 export type Kept = Schemas['Kept'];
 export type Revision = Schemas['Revision'];

@@ -3238,6 +3238,11 @@ export interface components {
              * @default
              */
             route?: string;
+            /**
+             * Before
+             * @default
+             */
+            before?: string;
         };
         /**
          * Changes
@@ -6803,6 +6808,11 @@ export interface components {
             };
             /** Text */
             text: string;
+            /**
+             * As Second
+             * @default false
+             */
+            as_second?: boolean;
         };
         /**
          * Shape

@@ -179,8 +179,10 @@
     // Where nothing was typed Escape is the page's.
     if (event.key === 'Escape' && typed === null && !wrong) return (event.currentTarget as HTMLElement).blur();
     event.stopPropagation();
-    if (event.key === 'Enter') void commit();
-    else if (event.key === 'Escape') {
+    if (event.key === 'Enter') {
+      focused = false;
+      void commit();
+    } else if (event.key === 'Escape') {
       typed = null;
       wrong = '';
     } else if ((event.key === 'ArrowUp' || event.key === 'ArrowDown') && typeof value === 'number') {

@@ -156,21 +156,20 @@
     text-decoration: line-through;
     opacity: 0.75;
   }
+  /* Its place is kept free, so that it never comes to lie over a figure that is about to be clicked. */
   .acts {
-    position: absolute;
-    right: 0;
-    padding-left: 6px;
-    background: var(--paper);
+    flex: none;
+    margin-left: auto;
     display: flex;
     gap: 4px;
     font-size: 12px;
     color: var(--faint);
-    opacity: 0;
+    visibility: hidden;
   }
   .sentence:hover .acts,
   .sentence:focus-within .acts,
   .off .acts,
   .chosen .acts {
-    opacity: 1;
+    visibility: visible;
   }
 </style>

@@ -1,8 +1,9 @@
 /** Everything that the hand does to the open patch, each one step under its name. */
-import { api, asBody, unwrap, type FieldFacts, type Patch, type Route } from '../api/api';
+import { api, asBody, unwrap, type Changed, type FieldFacts, type Patch, type Route } from '../api/api';
 import { workbench } from './workbench.svelte';
 import * as of from './document';
 import { cut } from '../common/text';
+import { messages } from './messages.svelte';
 import { firstRoute, titleOf } from './wording';
 
 /** Makes a change where a patch is open. */
@@ -136,13 +137,37 @@ export function addTable(stem: string, frames: { cycles: string } | { frames: nu
 /** The model's limit: so many tables of its own a patch may have. */
 const MAX_TABLES = 4;
 
-/** Adds the route that a sentence says; throws with what was not understood. */
+/**
+ * Adds the route that a sentence says, or changes the one that is there between the two and says so; throws with what
+ * was not understood.
+ */
 export async function sayRoute(text: string): Promise<void> {
-  let route = '';
-  await workbench.work(cut(text, 60), async (patch) => {
-    const changed = await unwrap(api.POST('/api/assist/sentence', { body: { document: asBody(patch), text } }));
-    route = changed.route ?? '';
-    return changed;
+  const before = workbench.patch;
+  const changed = await understood(text, (patch) => patch, false);
+  if (!before || !changed?.before) return;
+  const old = of.routes(before).find((route) => route.id === changed.route);
+  const now = of.routes(changed.document as Patch).find((route) => route.id === changed.route);
+  const plain = (route: Route | undefined): string => JSON.stringify(Object.entries(route ?? {}).sort());
+  const same = plain(old) === plain(now);
+  messages.say(same ? `It stands there already: ${changed.before}.` : `Changed. Before: ${changed.before}.`, false, {
+    label: 'Add as a second route',
+    run: () => void messages.attempt(() => addSecond(text, old))
   });
-  if (route) workbench.chosen = { what: 'route', id: route };
+}
+
+/** Adds the route that a sentence says beside another one, which is put back as it was. */
+async function addSecond(text: string, old: Route | undefined): Promise<void> {
+  await understood(text, (patch) => (old ? of.replaceWhole(patch, old) : patch), true);
+}
+
+/** Lets the server make a route of a sentence in the open patch, changed first by `from`; chooses the route. */
+async function understood(text: string, from: (patch: Patch) => Patch, second: boolean): Promise<Changed | undefined> {
+  let said: Changed | undefined;
+  await workbench.work(cut(text, 60), async (patch) => {
+    const body = { document: asBody(from(patch)), text, as_second: second };
+    said = await unwrap(api.POST('/api/assist/sentence', { body }));
+    return said;
+  });
+  if (said?.route) workbench.chosen = { what: 'route', id: said.route };
+  return said;
 }

@@ -29,6 +29,11 @@ export function replaceRoute(patch: Patch, id: string, fields: Partial<Route>): 
   return { ...patch, routes: routes(patch).map((route) => (route.id === id ? { ...route, ...fields } : route)) };
 }
 
+/** Returns the patch with a route as it was before: in place of the one of its id. */
+export function replaceWhole(patch: Patch, route: Route): Patch {
+  return { ...patch, routes: routes(patch).map((one) => (one.id === route.id ? route : one)) };
+}
+
 /** Returns the first of `stem`, `stem 2`, `stem 3`, ... that is not taken. */
 export function freeId(stem: string, takenIds: readonly string[]): string {
   for (let n = 1; ; n++) {

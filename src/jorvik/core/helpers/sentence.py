@@ -20,8 +20,21 @@ VERBS: Final = {
     "scales": ("scale", 1.0),
     "sets": ("range", 1.0),
 }
+_ALSO: Final = {
+    **dict.fromkeys(("opens", "increases"), "raises"),
+    **dict.fromkeys(("closes", "decreases", "reduces"), "lowers"),
+    **dict.fromkeys(("modulates", "controls", "to"), "moves"),
+}
+"""Other verbs, and the one that each is read as."""
+_ALSO_CALLED: Final = {
+    **dict.fromkeys(("volume", "level", "loudness"), "amplitude"),
+    **dict.fromkeys(("filter", "filter cutoff"), "cutoff"),
+    **dict.fromkeys(("wavetable", "position"), "wavetable_position"),
+    "panning": "pan",
+}
+"""Other names of destinations."""
 EXAMPLE: Final = "swell raises cutoff 22 st, scaled by velocity"
-_VERB: Final = "|".join(VERBS)
+_VERB: Final = "|".join([*VERBS, *_ALSO])
 _SENTENCE: Final = re.compile(
     rf"^(?P<source>.+?)\s+(?P<verb>{_VERB})\s+(?P<rest>.+?)"
     r"(?:,?\s+(?:scaled by|via|x|×)\s+(?P<via>[^,]+?))?"
@@ -38,9 +51,10 @@ _FILLING: Final = re.compile(r"^(?:by\s+)?(?:up to|down to|up|down|by|±)?\s*", 
 """What may stand before how far without saying anything of it."""
 
 
-def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
+def route_from(patch: Patch, text: str, *, as_second: bool = False) -> tuple[Patch, str]:
     """Return a patch with the route that a sentence says, and the route's id.
 
+    A route that the patch has from this source to this destination is changed; ``as_second`` adds another one.
     What the sheet itself writes is understood: ``shake moves the pitch ±30 cents, none of it at full velocity``.
 
     Raises Problem that says which part was not understood, and what would do.
@@ -52,18 +66,46 @@ def route_from(patch: Patch, text: str) -> tuple[Patch, str]:
     if match is None:
         raise Problem("the sentence", f'"{text[:60]}"', f"who, {' or '.join(VERBS)}, what and how far, as: {EXAMPLE}")
     verb = match["verb"].lower()
+    is_open = verb in ("controls", "modulates", "to")
+    verb = _ALSO.get(verb, verb)
     source = _signal(patch, match["source"])
     destination, rest = _destination(patch, match["rest"], any_route=verb == "scales")
     mode, sign = VERBS[verb]
     at = patch.destination(destination)
     assert at is not None
-    fields = _how_far(patch, at, mode, sign, rest)
+    if is_open and not rest:
+        fields: dict[str, Any] = {"mode": at.first_mode, "amount": at.first_amount}
+    else:
+        fields = _how_far(patch, at, mode, sign, rest)
     if match["via"] is not None:
         fields["via"] = _signal(patch, match["via"])
-    document, name = with_new_route(patch.document(), {"source": source, "destination": destination, **fields})
+    document, name = _with_route(patch, {"source": source, "destination": destination, **fields}, as_second)
     if match["by"] is not None:
         document = _left_over(patch.with_document(document), name, match["left"], _signal(patch, match["by"]))
     return patch.with_document(document), name
+
+
+def _with_route(patch: Patch, fields: dict[str, Any], as_second: bool = False) -> tuple[dict[str, Any], str]:
+    """Return a document with a route added or changed, and the route's id.
+
+    The one that is there is changed and keeps what was not said of it, as what scales it.
+    """
+    document = patch.document()
+    there = [
+        route
+        for route in patch.routes
+        if (route.source, route.destination) == (fields["source"], fields["destination"])
+    ]
+    if as_second or not there:
+        return with_new_route(document, fields)
+    name = min(there, key=lambda route: route.mode != fields.get("mode", "add")).id
+    replaced = ("amount", "amount_unit", "mode", "low", "high", "enabled")
+    for route in document["routes"]:
+        if route["id"] == name:
+            kept = {key: value for key, value in route.items() if key not in replaced}
+            route.clear()
+            route.update({**kept, **{key: value for key, value in fields.items() if (key, value) != ("mode", "add")}})
+    return document, name
 
 
 def _how_far(patch: Patch, at: Destination, mode: str, sign: float, rest: str) -> dict[str, Any]:
@@ -106,14 +148,15 @@ def _left_over(patch: Patch, name: str, left: str, by: str) -> dict[str, Any]:
     if left.lower() != "none of it":
         wanted = float(parse_value(left, amount.unit, f"what is left at full {by}", note_values=False).value)
     moving = {"source": by, "destination": amount.name, "amount": wanted - route.amount}
-    return with_new_route(patch.document(), moving)[0]
+    return _with_route(patch, moving)[0]
 
 
 def _signal(patch: Patch, said: str) -> str:
     """Return the signal that a name means, whatever its case and its blanks."""
     wanted = said.strip().strip('"').lower().replace("_", " ")
     names = {name.lower().replace("_", " "): name for name in [*PERFORMANCE_SIGNALS, *patch.modules_by_id]}
-    found = names.get(wanted) or names.get(wanted.removeprefix("the "))
+    joined = {name.replace(" ", ""): signal for name, signal in names.items()}
+    found = names.get(wanted) or names.get(wanted.removeprefix("the ")) or joined.get(wanted)
     if found is None and hit_of(said.strip()) is not None:
         return said.strip()
     if found is None:
@@ -134,7 +177,7 @@ def _destination(patch: Patch, rest: str, any_route: bool = False) -> tuple[str,
     With ``any_route`` the name of a route alone means its amount.
     """
     names = {at.title.lower(): name for name, at in VOICE.items()}
-    names |= {name.replace("_", " "): name for name in VOICE}
+    names |= {name.replace("_", " "): name for name in VOICE} | _ALSO_CALLED
     for module in patch.modules:
         for field in type(module).model_fields:
             if of_parameter(module, field):
@@ -169,6 +212,5 @@ def _wanted(names: dict[str, str], said: str) -> str:
         return "the amount of a route that stands in the patch, and there is none yet: say first what moves what"
     words = said.split()
     near = next((p for n in (3, 2, 1) if (p := _perhaps(" ".join(words[:n]), names))), "")
-    known = near + "one of " + ", ".join(at.title.lower() for at in VOICE.values())
     more = f", or {amounts[0]}" if amounts else ""
-    return f"{known}, or a source's own, as: swell attack{more}"
+    return f'{near}a destination such as cutoff or pitch ("+ show a stave" lists them all), or swell attack{more}'

@@ -4,6 +4,7 @@ import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Final
 
 from jorvik.core.problems import Problem, shown
@@ -27,8 +28,19 @@ def _times(factor: float) -> Callable[[float], float]:
     return lambda x: x * factor
 
 
-_TIME: Final[Scale] = {"s": _times(1.0), "ms": _times(0.001), "min": _times(60.0), "us": _times(1e-6)}
-_PERIOD: Final[Scale] = {"s": lambda x: 1.0 / x, "ms": lambda x: 1000.0 / x}
+def _spelled(**factors: float) -> dict[str, float]:
+    """Return the factor of each unit under all its spellings, parted by ``_``."""
+    return {word: factor for words, factor in factors.items() for word in words.split("_")}
+
+
+_SECONDS: Final = _spelled(
+    s_sec_secs_second_seconds=1.0,
+    ms_msec_millisecond_milliseconds=0.001,
+    min_mins_minute_minutes=60.0,
+    us_µs_microsecond_microseconds=1e-6,
+)
+_TIME: Final[Scale] = {unit: _times(seconds) for unit, seconds in _SECONDS.items()}
+_PERIOD: Final[Scale] = {unit: lambda x, s=seconds: 1.0 / (s * x) for unit, seconds in _SECONDS.items()}  # type: ignore[misc]
 _HERTZ: Final[Scale] = {"hz": _times(1.0), "khz": _times(1000.0), **_PERIOD}
 _SHARE: Final[Scale] = {"": _times(1.0), "%": _times(0.01), "v": _times(1.0 / VOLTS_PER_UNIT), "x": _times(1.0)}
 _INTERVAL: Final = {
@@ -127,6 +139,8 @@ def parse_value(
     """
     example = _EXAMPLES[unit]
     cleaned = text.strip().replace("−", "-")
+    if unit in ("s", "Hz", "beats"):
+        cleaned = _as_note_value(cleaned)
     if not cleaned or len(cleaned) > _MOST_TEXT:
         raise Problem(place, "nothing" if not cleaned else f"{len(cleaned)} characters", f"a value, such as {example}")
     if (terms := _terms(cleaned)) is not None:
@@ -148,6 +162,31 @@ def parse_value(
         value = _number(cleaned, unit, bare or unit, place, example)
     _check_bounds(place, cleaned, value, unit, low, high)
     return Value(value)
+
+
+_WORDED: Final = (
+    (re.compile(r"^(\d+/\d+)\s*(?:dotted|dot)$", re.IGNORECASE), r"\1d"),
+    (re.compile(r"^(\d+/\d+)\s*(?:triplets?|trip)$", re.IGNORECASE), r"\1t"),
+    (re.compile(r"^(\d+(?:\.\d+)?)\s*bars?$", re.IGNORECASE), r"\1bar"),
+)
+_BEATS: Final = re.compile(r"^(\d+(?:\.\d+)?)\s*beats?$", re.IGNORECASE)
+_FINEST: Final = 96
+
+
+def _as_note_value(text: str) -> str:
+    """Return a note value in digits where it is written in words.
+
+    Other texts are returned as they are.
+
+    >>> [_as_note_value(text) for text in ("8 bars", "0.5 beats", "1/8 dotted", "180 ms")]
+    ['8bar', '1/8', '1/8d', '180 ms']
+    """
+    if match := _BEATS.match(text):
+        whole = Fraction(match[1]).limit_denominator(_FINEST) / 4
+        return f"{whole.numerator}/{whole.denominator}" if whole.numerator else text
+    for pattern, digits in _WORDED:
+        text = pattern.sub(digits, text)
+    return text
 
 
 def _beats(text: str, tempo: Tempo) -> float | None:
