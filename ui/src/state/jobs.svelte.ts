@@ -30,6 +30,8 @@ export class Jobs {
   /** Those that somebody on this page waits for. */
   private mine = new Map<string, Listener>();
   private timer = 0;
+  /** A list that was asked for before one of these was forgotten still has it. */
+  private forgotten = new Set<string>();
 
   constructor(
     private server: JobServer,
@@ -70,11 +72,13 @@ export class Jobs {
 
   async forget(id: string): Promise<void> {
     await this.server.forget(id);
+    this.forgotten.add(id);
     this.all = this.all.filter((job) => job.id !== id);
   }
 
   async refresh(): Promise<void> {
-    this.all = await this.server.list();
+    const listed = await this.server.list();
+    this.all = listed.filter((job) => !this.forgotten.has(job.id));
     for (const job of this.all) {
       const listener = this.mine.get(job.id);
       if (!underWay(job)) {

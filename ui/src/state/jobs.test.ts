@@ -105,4 +105,16 @@ describe('jobs', () => {
     await all.forget('job1');
     expect(all.all).toEqual([]);
   });
+
+  it('stay forgotten when a list that was asked for before comes after', async () => {
+    stored = [job('theirs', 'cancelled')];
+    const all = jobs();
+    let come!: (listed: Job[]) => void;
+    server.list = () => new Promise((resolve) => (come = resolve));
+    const listed = all.refresh();
+    await all.forget('theirs');
+    come([job('theirs', 'cancelled')]);
+    await listed;
+    expect(all.all).toEqual([]);
+  });
 });
