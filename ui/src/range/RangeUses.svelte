@@ -68,7 +68,7 @@
     <div class="acts">
       {#if ranging.kept}
         <Button onclick={() => ranging.forget()}>Forget it</Button>
-        {#if range.useful}
+        {#if range.useful && !ranging.unfinished}
           <Button
             data-hint="Take the ends that were found: {said(range.useful)}"
             onclick={() => ranging.keep(...range.useful!)}>As found</Button

@@ -46,7 +46,7 @@
   );
   /** What is kept, or else what was found. */
   const ends = $derived<readonly [number, number] | null>(
-    ranging.kept ? [ranging.kept.low, ranging.kept.high] : (range?.useful ?? null)
+    ranging.kept ? [ranging.kept.low, ranging.kept.high] : ranging.unfinished ? null : (range?.useful ?? null)
   );
   const at = $derived(ranging.step === null ? undefined : range?.steps[ranging.step]);
   const atNotes = $derived((ranging.found?.ranges ?? []).length > 1 ? ranging.found!.ranges : []);
@@ -140,15 +140,21 @@
       {/if}
     </output>
     <div class="lower">
-      <ul aria-label="What was found">
-        {#each range.sentences as sentence (sentence)}<li>{sentence}</li>{/each}
+      <ul aria-label="What was found" class:unfinished={ranging.unfinished}>
+        {#if ranging.unfinished}
+          <li>
+            <b>{running ? 'Still sweeping' : 'Stopped'}: {range.steps.length} steps so far. These figures can change.</b
+            >
+          </li>
+        {/if}
+        {#each range.sentences as sentence, i (i)}<li>{sentence}</li>{/each}
       </ul>
       {#if atNotes.length > 0}
         <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
         <div class="notes" role="region" aria-label="At other notes" tabindex="0">
           <table class="figures">
             <caption
-              >At other notes{#if ranging.found}: {holds
+              >At other notes{#if ranging.unfinished}: not all steps were swept{:else if ranging.found}: {holds
                   ? `${inUnit(holds[0])} to ${inUnit(holds[1])} holds for all`
                   : 'no range holds for all'}{/if}</caption
             >
@@ -182,6 +188,9 @@
 </div>
 
 <style>
+  .unfinished li + li {
+    opacity: 0.55;
+  }
   .behind {
     font-style: italic;
   }

@@ -27,6 +27,7 @@ export class Ranging {
   /** What is swept on the map beside it. */
   up = $state('');
   found: Found | null = $state.raw(null);
+  private isWhole = $state(false);
   map: FoundMap | null = $state.raw(null);
   /** How often the patch was changed since it was swept. */
   behind = $state(0);
@@ -54,12 +55,14 @@ export class Ranging {
       clear: () => {
         this.loops?.rest();
         this.loops = this.found = null;
+        this.isWhole = false;
         this.step = null;
         this.mapped.clear();
       },
       soFar: (known) => (this.found = known as Found),
       made: (result, job) => {
         const found = (this.found = result as Found);
+        this.isWhole = true;
         this.behind = Math.max(0, (bench.drafts.head?.sequence ?? 0) - Number(job.facts['sequence'] ?? 0));
         this.loops = found.sounds ? new Loops(player, found.sounds.rate, found.sounds.loops) : null;
       }
@@ -68,6 +71,11 @@ export class Ranging {
 
   get running(): Job | undefined {
     return this.swept.running ?? this.mapped.running;
+  }
+
+  /** Whether not all steps were swept: what was found so far may change, and cannot be kept. */
+  get unfinished(): boolean {
+    return this.found !== null && !this.isWhole;
   }
 
   get trouble(): string {

@@ -10,6 +10,7 @@ vi.mock('../state/messages.svelte', () => ({ messages: { attempt: (work: () => P
 
 /** Sweeps that end when a test says so, each with as many ranges as its name has letters. */
 let known: Job[] = [];
+let soFar: unknown;
 const jobServer = {
   list: () => Promise.resolve(known),
   ask: (id: string, { of, patch }: { of: string; patch: string }) => {
@@ -17,7 +18,7 @@ const jobServer = {
     known = [job, ...known];
     return Promise.resolve(job);
   },
-  soFar: () => Promise.resolve(undefined),
+  soFar: () => Promise.resolve(soFar),
   result: (id: string) => {
     const { of } = known.find((job) => job.id === id)!.facts as { of: string };
     return Promise.resolve({ ranges: [...of].map(() => ({ unit: 'Hz' })), sounds: null });
@@ -40,6 +41,7 @@ const rest = (): Promise<unknown> => new Promise((resolve) => setTimeout(resolve
 beforeEach(() => {
   vi.stubGlobal('window', { setTimeout: () => 0 });
   known = [];
+  soFar = undefined;
   bench.jobs = new Jobs(jobServer, () => `sweep ${++count}`);
   ranging = new Ranging(bench as unknown as Workbench, {} as Player);
 });
@@ -51,6 +53,24 @@ async function done(ended: Partial<Job> = { state: 'done' }): Promise<void> {
 }
 
 describe('a sweep', () => {
+  it('is unfinished from its first steps until all of it was taken, and when it was stopped', async () => {
+    await ranging.sweep();
+    expect(ranging.unfinished).toBe(false);
+    soFar = { ranges: [{ unit: 'Hz', useful: [21.1, 15_200] }] };
+    await bench.jobs.refresh();
+    await rest();
+    expect(ranging.found).not.toBeNull();
+    expect(ranging.unfinished).toBe(true);
+    await done({ state: 'cancelled' });
+    expect(ranging.unfinished).toBe(true);
+    known = [];
+    await ranging.sweep();
+    expect(ranging.unfinished).toBe(false);
+    await done();
+    expect(ranging.found).not.toBeNull();
+    expect(ranging.unfinished).toBe(false);
+  });
+
   it('that ends once something else is chosen is not shown with that, and is there on coming back', async () => {
     await ranging.show();
     await ranging.sweep();
