@@ -75,6 +75,25 @@ class Strikes(unittest.TestCase):
             back = 0.05 * (10 ** (-1 / 20) - 0.5) / 0.5
             self.assertAlmostEqual(strike.back_s or 0, back, delta=1e-3)
 
+    def test_a_dip_is_timed_at_the_middle_of_a_short_floor_and_the_start_of_a_long_one(self) -> None:
+        at = np.arange(2 * RATE) / RATE
+        for width, time in ((0.015, 0.51 + 0.0075), (0.08, 0.51)):
+            level = np.where((at >= 0.51) & (at < 0.51 + width), 0.1, 1.0)
+            # Below -80 dB all is as low: what is lowest there does not move the time.
+            silent = np.where((at >= 0.51) & (at < 0.51 + width), 1e-5 * (2 - at), 1.0)
+            for row in (level, silent):
+                [strike] = at_strikes(row, [(0.5, 1.0)], RATE, is_level=True)
+                self.assertAlmostEqual(strike.dip_offset_s or 0, time - 0.5, delta=1e-4)
+            self.assertAlmostEqual(strike.dip_db or 0, 80.0, delta=1e-9)
+
+    def test_a_note_off_is_no_dip(self) -> None:
+        at = np.arange(2 * RATE) / RATE
+        level = np.where(at < 1.6, 1.0, np.exp(-(at - 1.6) / 0.02))
+        [strike] = at_strikes(level, [(1.5, 1.0)], RATE, is_level=True, held=at < 1.6)
+        self.assertIsNone(strike.dip_db)
+        [strike] = at_strikes(level, [(1.5, 1.0)], RATE, is_level=True)
+        self.assertIsNotNone(strike.dip_db)
+
     def test_a_level_that_stands_still_has_no_dip_and_no_peak(self) -> None:
         [strike] = at_strikes(np.ones(RATE), [(0.5, 1.0)], RATE, is_level=True)
         self.assertIsNone(strike.dip_db)

@@ -1,5 +1,6 @@
 """Rules on a patch in its place, on both sides of their lines."""
 
+import math
 from typing import Any
 
 from jorvik.core.document.patch import Patch
@@ -45,9 +46,20 @@ class InItsPlace(RuleCase):
             strikes = [{"at": 1}, {"at": 3}]
             return under([lfo], [route], strikes, voice={"base": {"amplitude": 0.5}})
 
-        # A sine of a second is lowest at three quarters; strokes fall at 0.5 s and 1.5 s.
-        finding = self.sides("missed_hit", at(0.235), at(0.245))
+        # A sine of a second is lowest at three quarters; strokes fall at 0.5 s and 1.5 s. Its floor, within 1 dB of
+        # the lowest level, lasts over 20 ms: it is timed at its start.
+        before = math.acos((0.5 - 0.05 * 10 ** (1 / 20)) / 0.45) / (2 * math.pi)
+        finding = self.sides("missed_hit", at(0.25 - before - 0.015), at(0.25 - before - 0.005))
         self.assertIn("15 ms after", finding.sentence)
+
+    def test_a_dip_that_the_hit_makes_already_is_not_offered_again(self) -> None:
+        strikes = [{"at": 1}, {"at": 3}]
+        duck = {"source": "hit:thud", "destination": "amplitude", "amount": -0.9, "id": "duck"}
+        late = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": 0.15}
+        sway = {"source": "l", "destination": "amplitude", "amount": 0.45}
+        for routes, is_offered in (([sway], True), ([sway, {**duck, "amount": -0.001}], False)):
+            said = found("missed_hit", under([late], routes, strikes, voice={"base": {"amplitude": 0.5}}))
+            self.assertEqual([one.fix is not None for one in said], [is_offered])
 
     def test_late_glide(self) -> None:
         # The second note lasts 250 ms.

@@ -1,6 +1,6 @@
 """Low end on top of a thud: the sound is louder under 150 Hz in the first 80 ms after strokes than between them.
 
-From 3 dB more; told of tracks that sound as thuds, since those have their own low end there.
+From 3 dB more; told of tracks that the patch follows and that sound as thuds, with their own low end there.
 """
 
 from collections.abc import Iterator
@@ -8,7 +8,7 @@ from functools import partial
 
 from jorvik.core.document.patch import edited, fresh_id
 from jorvik.core.findings.base import Finding, Fix, fix
-from jorvik.core.measure.beat import LOW_HZ, against_beat
+from jorvik.core.measure.beat import LOW_HZ, against_beat, followed_tracks
 from jorvik.core.measure.context import Context
 from jorvik.core.signals import hit_signal
 
@@ -20,7 +20,7 @@ def find(context: Context) -> Iterator[Finding]:
     phrase = context.patch.phrase
     for hit in phrase.hits if phrase else ():
         more = against_beat(context).low_db.get(hit.id)
-        if hit.sound != "thud" or more is None or more < MORE_DB:
+        if hit.sound != "thud" or more is None or more < MORE_DB or hit.id not in followed_tracks(context):
             continue
         yield Finding(
             rule="low_on_thud",

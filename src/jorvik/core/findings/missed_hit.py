@@ -12,6 +12,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.beat import at_hits
 from jorvik.core.measure.context import Context
+from jorvik.core.signals import hit_of
 from jorvik.core.units.words import time_text
 
 MISSES_S = 0.010
@@ -42,6 +43,9 @@ def find(context: Context) -> Iterator[Finding]:
 
 def _followed(context: Context, name: str, track: str) -> Fix | None:
     """Let the hit itself make the dip, in the place of what moves the level most."""
+    if any(hit_of(route.source) == track and route.amount < 0.0 for route in context.routes_to(name)):
+        # It dips it already.
+        return None
     given = context.trace.lanes[name].contributions
     moving = [route for route in context.routes_to(name) if route.source in context.patch.modules_by_id]
     if not moving:

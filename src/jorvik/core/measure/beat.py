@@ -3,7 +3,7 @@
 Of a poly patch a lane is that of the context's voice, and strokes outside its window are left out.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -13,6 +13,8 @@ from jorvik.core.document.destinations import VOICE, Part
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.meeting import Meeting, meet, periods
+from jorvik.core.measure.scan import BooleanRow
+from jorvik.core.signals import hit_of
 from jorvik.core.units.levels import decibels
 from jorvik.core.voice.render import render
 
@@ -30,6 +32,12 @@ LOW_HZ: Final = 150.0
 LOW_S: Final = 0.08
 NOTE_RATES: Final = ("1/4", "1/8", "1/8t", "1/16", "1/32")
 SILENT_DB: Final = -120.0
+DIP_SILENT_DB: Final = -80.0
+"""Levels under this count as this where a dip is timed."""
+FLOOR_DB: Final = 1.0
+"""The floor of a dip is the stretch within this of its lowest level."""
+SHORT_FLOOR_S: Final = 0.02
+"""A floor shorter than this is timed at its middle, a longer one at its start."""
 LEVEL: Final = "level"
 """The name under which the sound's level stands beside the lanes."""
 
@@ -56,9 +64,10 @@ class AtStrike:
     dip_db: float | None = None
     """How far a level dips near the strike, against what it was before; None where it does not by 1 dB."""
     dip_offset_s: float | None = None
-    """The lowest point minus the strike: negative before it."""
+    """The time of the dip minus the strike: negative before it. A dip's time is the middle of a floor shorter than
+    20 ms, or the start of a longer one; its floor is the stretch within 1 dB of its lowest level."""
     back_s: float | None = None
-    """From the lowest point until the level is within 1 dB of what it was."""
+    """From the time of the dip until the level is within 1 dB of what it was."""
     gap_s: float | None = None
     """From the strike until the sound is within 20 dB of its later peak."""
 
@@ -77,6 +86,14 @@ class Beat:
     """When sources of unlike period are all at their start again; None where not within an hour, or there are none."""
     note_rates: dict[str, dict[str, float]]
     """By envelope: its peak for notes of these lengths, one after the other at the tempo."""
+
+
+def followed_tracks(context: Context) -> set[str]:
+    """Return the hit tracks that a source or a route of the patch reads."""
+    patch = context.patch
+    read = [value for module in patch.modules for _, value in module.input_signals() if isinstance(value, str)]
+    read += [name for route in patch.live_routes for name in (route.source, route.via) if name is not None]
+    return {track for name in read if (track := hit_of(name)) is not None}
 
 
 def at_hits(context: Context, *parts: Part) -> Iterator[tuple[str, str, list[AtStrike]]]:
@@ -100,16 +117,22 @@ def _against_beat(context: Context) -> Beat:
     phrase = context.patch.phrase
     if phrase is not None and any(hit.strikes for hit in phrase.hits):
         level, samples = sound_level(context)
+        run, notes = context.trace.run, context.patch.performance.notes
+        held = _held(len(context.trace.lanes["pitch"].value), ((note.on, note.off) for note in run.notes))
+        ends = ((note.start_s, note.start_s + note.length_s) for note in notes)
+        sounding = _held(level.size, ((round(on * context.rate), round(off * context.rate)) for on, off in ends))
         for hit in phrase.hits:
             strikes = [(s.at * phrase.beat_s, s.strength) for s in sorted(hit.strikes, key=lambda strike: strike.at)]
             if not strikes:
                 continue
             origin = context.trace.run.origin
             hits[hit.id] = {
-                name: at_strikes(values, strikes, context.rate, origin, name in VOICE and VOICE[name].part == "level")
+                name: at_strikes(
+                    values, strikes, context.rate, origin, name in VOICE and VOICE[name].part == "level", held=held
+                )
                 for name, values in lanes.items()
             }
-            hits[hit.id][LEVEL] = at_strikes(level, strikes, context.rate, 0, True, in_db=True)
+            hits[hit.id][LEVEL] = at_strikes(level, strikes, context.rate, 0, True, in_db=True, held=sounding)
             low[hit.id] = low_share(samples, strikes, context.rate)
     found = periods(context)
     unlike = len({round(float(value), 9) for value in found.values()}) > 1
@@ -120,6 +143,14 @@ def _against_beat(context: Context) -> Beat:
         meeting=meet(found, 60.0 / tempo.bpm, tempo.beats_per_bar) if unlike else None,
         note_rates=note_rates(context),
     )
+
+
+def _held(size: int, notes: Iterable[tuple[int, int]]) -> BooleanRow:
+    """Return for each of ``size`` samples whether a note is held there."""
+    held = np.zeros(size, dtype=np.bool_)
+    for on, off in notes:
+        held[max(on, 0) : max(off, 0)] = True
+    return held
 
 
 def sound_level(context: Context) -> tuple[Floats, Floats]:
@@ -144,10 +175,12 @@ def at_strikes(
     origin: int = 0,
     is_level: bool = False,
     in_db: bool = False,
+    held: BooleanRow | None = None,
 ) -> list[AtStrike]:
     """Return what a row does at each strike (seconds, strength), in time; ``values[0]`` is sample ``origin``.
 
-    Of a level, linear unless ``in_db``, dips are told too, and the gap of one in dB.
+    Of a level, linear unless ``in_db``, dips are told too, and the gap of one in dB. Where ``held`` is false no note
+    is held, and a level that falls there is no dip.
     """
     places = [round(at * rate) - origin for at, _ in strikes]
     span = float(np.ptp(values)) if values.size else 0.0
@@ -162,7 +195,8 @@ def at_strikes(
         if is_level:
             before = max(places[number - 1] if number else 0, 0)
             first, last = begin - (begin - before) // 2, begin + max((end - begin) // 2, 1)
-            fields |= _dip(values[first:last], begin - first, rate, in_db)
+            counts = np.ones(values.size, dtype=np.bool_) if held is None else held
+            fields |= _dip(values[first:last], begin - first, rate, in_db, counts[first:last])
         if in_db:
             fields["gap_s"] = _gap(row, rate)
         found.append(AtStrike(at_s=float(at_s), strength=strength, value=float(row[0]), **fields))
@@ -191,20 +225,25 @@ def _moved(row: Floats, span: float, rate: int) -> dict[str, Any]:
     }
 
 
-def _dip(near: Floats, strike: int, rate: int, in_db: bool) -> dict[str, Any]:
+def _dip(near: Floats, strike: int, rate: int, in_db: bool, held: BooleanRow) -> dict[str, Any]:
     """Return the dip of a level near a strike, which is at a place of the stretch."""
     level = near if in_db else 20.0 * np.log10(np.maximum(near, 10.0 ** (SILENT_DB / 20.0)))
-    if level.size < 2:
+    level = np.maximum(level, DIP_SILENT_DB)
+    if level.size < 2 or not held.any():
         return {}
-    lowest = int(level.argmin())
+    lowest = int(np.where(held, level, np.inf).argmin())
     before = float(level[: lowest + 1].max())
     depth = before - float(level[lowest])
     if depth < BACK_DB:
         return {}
-    back = np.flatnonzero(level[lowest:] >= before - BACK_DB)
+    is_floor = held & (level <= level[lowest] + FLOOR_DB)
+    start = lowest - int(np.argmin(is_floor[lowest::-1])) + 1 if not is_floor[: lowest + 1].all() else 0
+    length = int(np.argmin(is_floor[start:])) if not is_floor[start:].all() else level.size - start
+    at = start + length // 2 if length < SHORT_FLOOR_S * rate else start
+    back = np.flatnonzero(level[at:] >= before - BACK_DB)
     return {
         "dip_db": depth,
-        "dip_offset_s": (lowest - strike) / rate,
+        "dip_offset_s": (at - strike) / rate,
         "back_s": float(back[0]) / rate if back.size else None,
     }
 
