@@ -45,7 +45,8 @@ class OfALine(unittest.TestCase):
         y = np.where(n < RATE, 0.5 + 0.5 * np.exp(-n / 2400), 0.5 * np.exp(-(n - RATE) / 4800))
         found = measure(y, 0, RATE, RATE)
         self.assertAlmostEqual(found.settle or 0, 0.5, places=6)
-        self.assertAlmostEqual(found.overshoot or 0, 0.5, places=6)
+        self.assertAlmostEqual(found.peak_above_sustain or 0, 0.5, places=6)
+        self.assertIsNone(found.overshoot)
         self.assertAlmostEqual(found.after_off, 0.5, places=3)
         self.assertAlmostEqual(found.rest_after_off_s, 0.1 * math.log(0.5 / 0.01), delta=0.001)
 
@@ -120,6 +121,23 @@ class OfAPatch(unittest.TestCase):
         self.assertEqual(pairs["cutoff", "wavetable_position"].word, "alike")
         self.assertAlmostEqual(pairs["cutoff", "wavetable_position"].correlation, 1.0)
         self.assertEqual(pairs["cutoff", "fold"].word, "opposed")
+
+    def test_overshoot_is_how_far_a_filter_passes_its_input(self) -> None:
+        step: Json = {"id": "step", "kind": "envelope", "attack_s": 0.001, "sustain": 1.0}
+        for q in (0.8, 2.0, 7.0):
+            ring: Json = {"id": "ring", "kind": "filter", "input": "step", "frequency_hz": 7.5, "q": q}
+            found = measure_patch(patch([step, ring], performance=note(1.0, 0.2))).signals
+            # The step response of a low-pass of second order passes its end by exp(-pi z / sqrt(1 - z^2)), z = 1/2q.
+            z = 0.5 / q
+            wanted = math.exp(-math.pi * z / math.sqrt(1 - z * z))
+            self.assertAlmostEqual(found["ring"].overshoot or 0, wanted, delta=5e-3)
+            self.assertIsNone(found["step"].overshoot)
+        lag: Json = {"id": "lag", "kind": "slew", "input": "step", "rise_s": 0.05, "law": "exponential"}
+        still: Json = {"id": "still", "kind": "filter", "input": "half", "frequency_hz": 7.5}
+        half: Json = {"id": "half", "kind": "constant", "value": 0.5}
+        found = measure_patch(patch([step, lag, half, still], performance=note(1.0, 0.2))).signals
+        self.assertEqual(found["lag"].overshoot, 0.0)
+        self.assertIsNone(found["still"].overshoot)
 
     def test_where_nothing_moves(self) -> None:
         e: Json = {"id": "e", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.1, "sustain": 0.5}

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.patch import check_patch
 from jorvik.core.measure.sound import (
     BANDS,
     band_levels,
@@ -20,11 +21,13 @@ from jorvik.core.measure.sound import (
     spectrogram,
     spectrum_at,
     thinned,
+    while_held,
 )
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.units.levels import SILENCE_DB
 from jorvik.core.units.pitch import KEY60_HZ
-from tests.support import RATE
+from jorvik.core.voice.render import render
+from tests.support import RATE, document, note
 
 Floats = NDArray[np.float64]
 
@@ -122,6 +125,17 @@ class Spectrum(unittest.TestCase):
         swing = 6.0 * np.sin(np.linspace(0, 20 * np.pi, 4000)) - 20
         self.assertAlmostEqual(level_deviation(swing), 6 / math.sqrt(2), delta=0.05)
         self.assertEqual(level_deviation(np.full(10, -12.0)), 0.0)
+
+    def test_a_tone_that_nothing_moves_stands_still_in_every_band(self) -> None:
+        for key in (33, 57, 81):
+            of = check_patch(document(performance=note(1.5, 0.8, key=key), voice={"base": {"cutoff": 20_000.0}}))
+            heard = render(of, RATE).samples
+            seconds = len(heard) / RATE
+            bands = band_levels(heard, RATE, 360)
+            held = while_held(bands, seconds, RATE, 0.0, 1.5)
+            self.assertLess(max(level_deviation(band) for band in held), 0.1)
+            # With its onset and its release it would seem to move.
+            self.assertGreater(max(level_deviation(band) for band in bands), 0.5)
 
     def test_the_spectral_centroid_is_the_middle_of_the_power(self) -> None:
         self.assertAlmostEqual(spectral_centroid(tone((1000.0, 0.3), (3000.0, 0.3)), RATE), 2000, delta=5)

@@ -11,6 +11,7 @@ import numpy as np
 from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.trace import trace
+from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
 from tests.support import RATE, Json, demos
 from tests.web.test_api import Api
@@ -35,6 +36,20 @@ class Phrases(Api):
 
     def refused(self, **fields: object) -> str:
         return str(self.post("phrases", 422, document={**PHRASE, **fields})["sentence"])
+
+    def test_patches_are_as_loud_as_what_is_played(self) -> None:
+        quiet = {**demos()["ferry-horn"], "performance": {"notes": [{"length_s": 0.3, "velocity": 1}]}}
+        kept = [self.post("patches", 201, document=one)["id"] for one in (quiet, demos()["barge-bell"])]
+        for phrase in (None, PHRASE):
+            body = {"ids": kept, **({"phrase": phrase} if phrase else {})}
+            levels = self.client.post("/api/library/levels", json=body).json()
+            for level, document in zip(levels, (quiet, demos()["barge-bell"]), strict=True):
+                of = check_patch(document)
+                sound = render(of if phrase is None else of.under(check_phrase(phrase)), RATE)
+                self.assertAlmostEqual(level["loudness_lufs"], loudness(sound.samples, RATE), places=3)
+        missing = {**PHRASE, "controls": {"macro:nobody": [[0, 1]]}}
+        refused = self.client.post("/api/library/levels", json={"ids": kept, "phrase": missing})
+        self.assertEqual(refused.status_code, 422)
 
     def test_the_sheet_of_a_voice_stands_in_its_window_of_the_phrase(self) -> None:
         doc = demos()["ferry-horn"]

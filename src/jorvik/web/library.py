@@ -11,6 +11,7 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from jorvik.core.document.patch import check_patch
+from jorvik.core.document.phrase import check_phrase
 from jorvik.core.findings import check
 from jorvik.core.helpers.gain import with_gain
 from jorvik.core.limits import DEFAULT_RATE, MAX_NAME, MAX_TEXT
@@ -100,6 +101,8 @@ class Levelled(Form):
     """Some patches whose levels are compared."""
 
     ids: Annotated[list[uuid.UUID], Field(max_length=MOST_LEVELLED)]
+    phrase: Document | None = None
+    """The phrase that they are played under, in place of their test notes."""
 
 
 class OutOf(Form):
@@ -243,9 +246,9 @@ class PatchLevel(Form):
 
 @router.post("/library/levels")
 async def post_levels(request: Request, some: Levelled, store: Store, scheduler: TheScheduler) -> list[PatchLevel]:
-    """Return how loud some patches are, each at its own test note, and the gains that make them alike."""
+    """Return the loudness of some patches, and the gains that make them alike."""
     found = [(head, document) for head, kind, document in store.drafts(some.ids) if kind == "patch"]
-    lufs = [await scheduler.make(request, "judgement", _loudness, document) for _, document in found]
+    lufs = [await scheduler.make(request, "judgement", _loudness, (document, some.phrase)) for _, document in found]
     gains = level_gains(lufs)
     return [
         PatchLevel(id=head.id, name=head.name, loudness_lufs=loud, gain_db=gain)
@@ -263,8 +266,10 @@ def _louder(gains: Mapping[uuid.UUID, float]) -> Callable[[uuid.UUID, Document],
     return lambda one, document: with_gain(check_patch(document), gains[one]).document()
 
 
-def _loudness(document: Document, cancelled: Cancel, _: Tell) -> float:
-    sound = render(check_patch(document), DEFAULT_RATE, cancelled)
+def _loudness(played: tuple[Document, Document | None], cancelled: Cancel, _: Tell) -> float:
+    document, phrase = played
+    patch = check_patch(document)
+    sound = render(patch if phrase is None else patch.under(check_phrase(phrase)), DEFAULT_RATE, cancelled)
     return loudness(sound.samples, sound.rate)
 
 

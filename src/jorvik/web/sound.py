@@ -21,6 +21,7 @@ from jorvik.core.measure.sound import (
     spectrogram,
     spectrum_at,
     thinned,
+    while_held,
 )
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.units.levels import decibels
@@ -162,7 +163,10 @@ def look(sound: Sound, form: LookRequest) -> SoundView:
     bands = band_levels(samples, rate, columns)
     hz, amplitudes = spectrum_at(samples, rate, form.at_s)
     curve_hz, curve = thinned(hz, amplitudes, _CURVE)
-    note_hz = fundamental(hz, amplitudes, key_hz(with_test_note(form).performance.notes[0].key))
+    notes = with_test_note(form).performance.notes
+    note_hz = fundamental(hz, amplitudes, key_hz(notes[0].key))
+    off_s = max(note.start_s + note.length_s for note in notes)
+    held = while_held(bands, samples.shape[0] / rate, rate, notes[0].start_s, off_s)
     return SoundView(
         seconds=samples.shape[0] / rate,
         levels=levels(samples, rate),
@@ -176,7 +180,7 @@ def look(sound: Sound, form: LookRequest) -> SoundView:
         high_hz=picture.high_hz,
         floor_db=_FLOOR_DB,
         bands=[packed(band) for band in bands],
-        level_deviation_db=[level_deviation(band) for band in bands],
+        level_deviation_db=[level_deviation(band) for band in held],
         spectrum_hz=packed(curve_hz),
         spectrum_db=packed(curve),
         partials=partials(hz, amplitudes, note_hz, rate),

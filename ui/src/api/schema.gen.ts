@@ -1535,7 +1535,7 @@ export interface paths {
         put?: never;
         /**
          * Post Levels
-         * @description Return how loud some patches are, each at its own test note, and the gains that make them alike.
+         * @description Return the loudness of some patches, and the gains that make them alike.
          */
         post: operations["post_levels_api_library_levels_post"];
         delete?: never;
@@ -4699,6 +4699,10 @@ export interface components {
         Levelled: {
             /** Ids */
             ids: string[];
+            /** Phrase */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * Levels
@@ -5137,6 +5141,8 @@ export interface components {
                 number | null,
                 number | null
             ] | null;
+            /** Peak Above Sustain */
+            peak_above_sustain: number | null;
             /** Overshoot */
             overshoot: number | null;
             /** After Off */

@@ -26,6 +26,8 @@
   let reason = $state('');
   let members: Head[] = $state.raw([]);
   let levels: PatchLevel[] = $state.raw([]);
+  /** What the levels were measured on. */
+  let measuredOn = $state('');
 
   const part = $derived(chosenPart());
   const here = $derived(workbench.drafts.head?.id ?? '');
@@ -43,7 +45,13 @@
   async function alike(): Promise<void> {
     const count = await writeGains(Object.fromEntries(levels.map(({ id, gain_db }) => [id, gain_db])));
     messages.say(`${count} made as loud as the quietest; what each was is kept among its versions.`);
+    await measure();
+  }
+
+  async function measure(): Promise<void> {
+    const { phrase } = workbench.performed;
     levels = await levelsOf(members.map((one) => one.id));
+    measuredOn = phrase ? `the phrase ${String(phrase['name'])}` : 'the test note of each';
   }
 
   /** The members in the order of a tree, each with how deep it stands. */
@@ -143,12 +151,10 @@
       {/each}
     </ul>
     <p>
-      <Button
-        onclick={() => void messages.attempt(async () => void (levels = await levelsOf(members.map((one) => one.id))))}
-        >How loud is each?</Button
-      >
+      <Button onclick={() => void messages.attempt(measure)}>How loud is each?</Button>
       {#if levels.length}
         <Button onclick={() => void messages.attempt(alike)}>Make all as loud as the quietest</Button>
+        <small>Measured on {measuredOn}.</small>
       {/if}
     </p>
   {/if}

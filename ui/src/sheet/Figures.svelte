@@ -35,7 +35,18 @@
         parts(['½', '⅒', '1/100'], of.fall_s),
         'After the peak: when a half, a tenth and a hundredth of the fall are left (−6, −20, −40 dB of it).'
       ],
-      of.overshoot !== null && of.overshoot !== 0 && ['overshoot', value(of.overshoot), 'Peak over settle.'],
+      of.peak_above_sustain !== null &&
+        of.peak_above_sustain !== 0 && [
+          'peak above sustain',
+          value(of.peak_above_sustain),
+          'Peak minus the value it settles at.'
+        ],
+      of.overshoot !== null &&
+        of.overshoot !== 0 && [
+          'overshoot',
+          shown(of.overshoot, 'ratio'),
+          'How far it passes its input, of the range of the input.'
+        ],
       of.periodic && [
         'swings',
         `${shown(of.periodic.rate_hz, 'Hz')}, ±${value(of.periodic.depth)}`,

@@ -147,7 +147,8 @@ export type PatchLevel = components['schemas']['PatchLevel'];
 /** Returns how loud some patches are, and the gains that make them as loud as the quietest. */
 export async function levelsOf(ids: string[]): Promise<PatchLevel[]> {
   await workbench.rested();
-  return unwrap(api.POST('/api/library/levels', { body: { ids } }));
+  const { phrase } = workbench.performed;
+  return unwrap(api.POST('/api/library/levels', { body: { ids, ...(phrase ? { phrase } : {}) } }));
 }
 
 /** Writes gains in dB into patches, by their ids, and returns how many were changed. */

@@ -64,8 +64,11 @@ class AtStrike:
     dip_db: float | None = None
     """How far a level dips near the strike, against what it was before; None where it does not by 1 dB."""
     dip_offset_s: float | None = None
-    """The time of the dip minus the strike: negative before it. A dip's time is the middle of a floor shorter than
-    20 ms, or the start of a longer one; its floor is the stretch within 1 dB of its lowest level."""
+    """The time of the dip minus the strike: negative before it.
+
+    The floor of a dip is the stretch within 1 dB of its lowest level. A floor shorter than 20 ms is timed at its middle,
+    a longer one at its start.
+    """
     back_s: float | None = None
     """From the time of the dip until the level is within 1 dB of what it was."""
     gap_s: float | None = None

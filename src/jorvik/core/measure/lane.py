@@ -56,8 +56,13 @@ class Measures:
     """When it has come 10, 50 and 90 % of the way from start to peak; None where it never rises."""
     fall_s: tuple[float | None, float | None, float | None] | None
     """How long after the peak a half, a tenth and a hundredth of the fall are left (-6, -20, -40 dB of it)."""
+    peak_above_sustain: float | None
+    """Peak over settle; None while it is still moving."""
     overshoot: float | None
-    """Peak over settle."""
+    """How far a filter or slew passes its input while the note is held.
+
+    A share of the input's range; None of other sources, and where the input has no range.
+    """
     after_off: float
     """From least to greatest after note-off."""
     rest_after_off_s: float
@@ -69,8 +74,12 @@ class Measures:
     periodic: Periodic | None
 
 
-def measure(values: Floats, on: int, off: int, rate: int, raw: Floats | None = None) -> Measures:
-    """Return the figures of a lane or signal; ``raw`` is what it was before a clamp, where there is one.
+def measure(
+    values: Floats, on: int, off: int, rate: int, raw: Floats | None = None, source: Floats | None = None
+) -> Measures:
+    """Return the figures of a lane or signal.
+
+    ``raw`` is what it was before a clamp, where there is one; ``source`` is the input of what is filtered or slewed.
 
     >>> ramp = np.linspace(0.0, 1.0, 1001)
     >>> measure(ramp, 0, 1000, 1000).rise_s
@@ -94,13 +103,27 @@ def measure(values: Floats, on: int, off: int, rate: int, raw: Floats | None = N
         settle=settled,
         rise_s=rise(note, top, rate),
         fall_s=fall(note, top, rate),
-        overshoot=None if settled is None else peak - settled,
+        peak_above_sustain=None if settled is None else peak - settled,
+        overshoot=None if source is None else overshoot(held, source[first:][: held.size]),
         after_off=float(tail.max() - tail.min()),
         rest_after_off_s=rest_after(tail, AT_REST * span) / rate,
         clamped=0.0 if raw is None else share_apart(raw[first:], note),
         greatest_step=step,
         periodic=periodic(held, rate),
     )
+
+
+def overshoot(held: Floats, source: Floats) -> float | None:
+    """Return how far a row passes its input, as a share of the input's range.
+
+    >>> overshoot(np.array([0.0, 1.2, 0.9]), np.array([0.0, 1.0, 1.0]))
+    0.2
+    """
+    low, high = float(source.min()), float(source.max())
+    if high - low <= 1e-12:
+        return None
+    passed = max(float(held.max()) - high, low - float(held.min()), 0.0)
+    return round(passed / (high - low), 12)
 
 
 def settle(held: Floats, span: float) -> float | None:

@@ -124,8 +124,10 @@ def measure_trace(of: Trace) -> PatchMeasures:
         return once(called, [row[name]], lambda: _lane(lanes[name], note.on, min(note.off, end), end, of.rate))
 
     def signal(name: str) -> Measures:
-        values = of.signals[name]
-        return once("signal", [module_rows[name]], lambda: measure(values[:end], note.on, note.off, of.rate))
+        values, given = of.signals[name], _input_of(of, name)
+        source = None if given is None else of.signals[given][:end]
+        rows = [module_rows[name], *([] if given is None else [module_rows[given]])]
+        return once("signal", rows, lambda: measure(values[:end], note.on, note.off, of.rate, source=source))
 
     def alike(a: str, b: str) -> float | None:
         return once("correlation", [row[a], row[b]], lambda: correlation(moved(a), moved(b)))
@@ -142,6 +144,13 @@ def measure_trace(of: Trace) -> PatchMeasures:
         pairs=[Pair(a, b, r, _word(r)) for a, b in combinations(voice, 2) if (r := alike(a, b)) is not None],
         still=_still([moving(name) for name in voice], note.on / of.rate, of.rate),
     )
+
+
+def _input_of(of: Trace, name: str) -> str | None:
+    """Return the source that a filter or a slew reads, or None."""
+    module = of.run.patch.modules_by_id[name]
+    given = getattr(module, "input", None) if module.may_overshoot else None
+    return given if isinstance(given, str) and given in of.signals else None
 
 
 def _lane(lane: LaneTrace, on: int, off: int, end: int, rate: int) -> LaneMeasures:

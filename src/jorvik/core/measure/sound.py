@@ -192,8 +192,34 @@ def band_levels(samples: Floats, rate: int, columns: int) -> Floats:
 
 def level_deviation(band: Floats, quietest_db: float = -70.0) -> float:
     """Return how much a band's level moves while it sounds: the standard deviation of its dB."""
+    if not band.size:
+        return 0.0
     sounding = band[band > max(quietest_db, float(band.max()) - 40.0)]
     return float(sounding.std()) if sounding.size else 0.0
+
+
+ONSET_S: Final = 0.05
+"""The onset of the note, which is no movement of the tone."""
+
+
+def while_held(bands: Floats, seconds: float, rate: int, on_s: float, off_s: float) -> Floats:
+    """Return the columns of band levels within the held note, without its onset.
+
+    Parameters
+    ----------
+    bands : Floats
+        Levels in dB over a whole sound, shape (bands, columns).
+    seconds : float
+        Length of the sound.
+    rate : int
+        Sample rate in Hz.
+    on_s, off_s : float
+        Note-on and note-off in seconds.
+    """
+    columns = bands.shape[1]
+    middles = (np.arange(columns) + 0.5) * seconds / columns
+    half = 0.5 * SPECTRUM_SIZE / rate
+    return bands[:, (middles >= on_s + max(ONSET_S, half)) & (middles <= off_s - half)]
 
 
 def spectral_centroid(samples: Floats, rate: int) -> float:

@@ -242,6 +242,8 @@ class Module(Strict):
     """Whether it goes through an attack, a decay and a release."""
     on_panels: ClassVar[tuple[str, ...]] = ()
     """The parameters that nearly every instrument which has one of it has a control for."""
+    may_overshoot: ClassVar[bool] = False
+    """True of what follows its ``input`` and may pass it."""
     is_sampled: ClassVar[bool] = False
     """Whether it takes its ``input`` when its ``clock`` rises, and holds it."""
     is_scaled: ClassVar[bool] = False

@@ -17,6 +17,7 @@ class Filter(Module):
 
     title: ClassVar[str] = "Control filter"
     rings: ClassVar[bool] = True
+    may_overshoot: ClassVar[bool] = True
     keeps_shape: ClassVar[bool] = True
     comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"

@@ -15,6 +15,7 @@ class Slew(Module):
 
     title: ClassVar[str] = "Slew"
     keeps_shape: ClassVar[bool] = True
+    may_overshoot: ClassVar[bool] = True
     comes_to_end: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
