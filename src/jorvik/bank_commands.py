@@ -17,7 +17,7 @@ from jorvik.bank.settings import BankSettings, typed_notes
 from jorvik.core.document.patch import read_document
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.units.values import parse_value
-from jorvik.core.units.words import time_text
+from jorvik.core.units.words import counted, time_text
 
 STOPPED: Final = 130
 """The exit code of a command that was stopped, as a shell has it."""
@@ -121,7 +121,7 @@ def settings_from(args: argparse.Namespace) -> BankSettings:
 def plan_text(made: Plan, workers: int) -> str:
     """Return what is going to be done, in a sentence or two."""
     patches = len({piece.file for piece in made.pieces})
-    said = f"{made.settings.work}: {patches} patches, {len(made.pieces)} pieces"
+    said = f"{made.settings.work}: {counted(patches, 'patch')}, {counted(len(made.pieces), 'piece')}"
     said += f", {time_text(float(f'{made.seconds:.3g}'))} of sound"
     said += f"; about {time_text(float(f'{made.work_s / max(workers, 1):.2g}'))} on {workers} processes"
     if made.file_bytes:

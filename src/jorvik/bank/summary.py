@@ -10,7 +10,7 @@ from jorvik.bank.against import moved
 from jorvik.bank.doing import ASIDE, DONE, FAILED
 from jorvik.bank.pieces import Plan
 from jorvik.bank.results import Record
-from jorvik.core.units.words import in_words, note_name, time_text
+from jorvik.core.units.words import counted, in_words, note_name, time_text
 from jorvik.formats.page import page, table
 
 _MOST = 200
@@ -30,7 +30,8 @@ def summary_html(plan: Plan, found: Sequence[Record], before: Sequence[Record] |
     count = Counter(record["state"] for record in found)
     settings = plan.settings
     what = (
-        f"{settings.work} · {len({piece.file for piece in plan.pieces})} patches, {len(plan.pieces)} pieces:"
+        f"{settings.work} · {counted(len({piece.file for piece in plan.pieces}), 'patch')}, "
+        f"{counted(len(plan.pieces), 'piece')}:"
         f" {count[DONE]} done, {count[FAILED]} failed, {count[ASIDE]} set aside"
     )
     parts = [("Failed", _failed(found)), ("What moved", "" if before is None else _moved(before, found))]

@@ -30,6 +30,7 @@ from jorvik.bank.settings import BankSettings, typed_notes
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.limits import MAX_NAME
 from jorvik.core.problems import Problem, from_validation
+from jorvik.core.units.words import counted
 from jorvik.formats.archive import Entry
 from jorvik.store.cluster import data_folder
 from jorvik.store.documents import Missing
@@ -116,7 +117,7 @@ class BankTable(Form):
 
 def bank_title(form: BankJob) -> str:
     """Return what a work is called in a list."""
-    return f"{form.work.capitalize()} of {form.name or f'{form.patches} patches'}"
+    return f"{form.work.capitalize()} of {form.name or counted(form.patches, 'patch')}"
 
 
 def bank_about(form: BankJob) -> dict[str, Any]:

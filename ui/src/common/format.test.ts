@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bareUnit, decibels, figure, noteName, laneText, shown, signed, typedAs } from './format';
+import { bareUnit, decibels, figure, fixed, noteName, laneText, shown, signed, typedAs } from './format';
 
 describe('figures', () => {
   it('keep so many digits and no trailing noughts', () => {
@@ -29,6 +29,15 @@ describe('figures', () => {
     expect(bareUnit('ratio')).toBe('%');
     expect(bareUnit('st')).toBe('st');
     expect(bareUnit('bend')).toBe('');
+  });
+
+  it('have no sign where they round to nothing', () => {
+    expect([fixed(-0.04, 1), fixed(0.04, 1), fixed(-0.06, 1), fixed(-21.34, 1)]).toEqual([
+      '0.0',
+      '0.0',
+      '−0.1',
+      '−21.3'
+    ]);
   });
 
   it('stand in that unit while they are typed', () => {

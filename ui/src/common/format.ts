@@ -9,6 +9,12 @@ export function figure(value: number, digits = 3): string {
   return String(Math.abs(text) >= 1e6 || Math.abs(text) < 1e-6 ? text.toExponential() : text).replace('-', '−');
 }
 
+/** Returns a value with so many digits after the point; what rounds to nothing has no sign. */
+export function fixed(value: number, digits: number): string {
+  const text = value.toFixed(digits);
+  return Number(text) === 0 ? text.replace('-', '') : text.replace('-', '−');
+}
+
 /** Returns a key as a note name, with the cents that it lies off the key: `G2`, `G2 +32 cents`. */
 export function noteName(key: number): string {
   const nearest = Math.round(key);

@@ -85,6 +85,13 @@ export class Comparing {
     this.abort?.abort();
     const mine = (this.abort = new AbortController());
     const asked = sweepsOf(patch).find((one) => one.name === this.chosen);
+    if (asked?.by === 'length_s' && this.of.performed?.phrase) {
+      this.steps = [];
+      this.over = undefined;
+      this.busy = false;
+      this.trouble = 'The notes of a phrase have lengths of their own. To compare lengths, play the test note instead.';
+      return;
+    }
     this.busy = true;
     try {
       const note = { key: this.of.key, length_s: this.of.note.length_s ?? 1, tempo: this.of.tempo };

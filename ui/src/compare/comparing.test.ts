@@ -128,3 +128,14 @@ it('says why there is nothing to compare', async () => {
   expect(comparing.trouble).not.toBe('');
   expect(comparing.busy).toBe(false);
 });
+
+it('compares no lengths under a phrase, whose notes have their own, and says so', async () => {
+  const under = new Comparing({ ...bench, performed: { phrase: { name: 'Round' } } } as unknown as Comparable);
+  for (const name of ['note values, 1/4 to 1/32', 'short to long']) {
+    under.chosen = name;
+    await under.refresh();
+    expect(under.steps).toEqual([]);
+    expect(under.trouble).toContain('lengths of their own');
+    expect(asked.filter((one) => one.path === '/api/compare')).toEqual([]);
+  }
+});

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { fixed } from '../common/format';
   import { dayOf } from '../common/dates';
   import Button from '../common/Button.svelte';
   import Tick from '../common/Tick.svelte';
@@ -34,7 +35,7 @@
     >
     <small
       >{head.tags.filter((tag) => tag !== WRONG).join(', ')}
-      {#if head.loudness !== null}<span class="lufs">{head.loudness.toFixed(1)} LUFS</span>{/if}
+      {#if head.loudness !== null}<span class="lufs">{fixed(head.loudness, 1)} LUFS</span>{/if}
       {#if head.found.length}<span class="rules">{head.found.join(', ').replaceAll('_', ' ')}</span>{/if}</small
     >
   </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { fixed } from '../common/format';
   import Button from '../common/Button.svelte';
   import TextField from '../common/TextField.svelte';
   import type { Head } from '../api/api';
@@ -87,7 +88,7 @@
     await Promise.all([look(), workbench.refreshHeads()]);
     messages.say(`${head.name} is a patch of its own now.`);
   }
-  const signed = (db: number): string => `${db > 0 ? '+' : ''}${db.toFixed(1)}`.replace('-', '−');
+  const signed = (db: number): string => `${db >= 0.05 ? '+' : ''}${fixed(db, 1)}`;
 </script>
 
 <section aria-label="Variants">
@@ -105,7 +106,7 @@
           <span>{head.branch_reason}</span>
           {#if level.get(head.id)}
             {@const of = level.get(head.id)!}
-            <small class="level">{of.loudness_lufs.toFixed(1).replace('-', '−')} LUFS, {signed(of.gain_db)} dB</small>
+            <small class="level">{fixed(of.loudness_lufs, 1)} LUFS, {signed(of.gain_db)} dB</small>
           {/if}
           <span class="acts">
             {#if head.id !== here}

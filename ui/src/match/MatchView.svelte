@@ -2,7 +2,7 @@
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import FileButton from '../common/FileButton.svelte';
-  import { hertz, shown } from '../common/format';
+  import { fixed, hertz, shown } from '../common/format';
   import Swatch from '../common/Swatch.svelte';
   import JobProgress from '../common/JobProgress.svelte';
   import ValueField from '../common/ValueField.svelte';
@@ -56,13 +56,13 @@
       hz === null || !found?.pitch_hz ? null : 1200 * Math.log2(hz / found.pitch_hz)
     )
   );
-  const inCents = (value: number): string => `${value > 0 ? '+' : ''}${value.toFixed(0)} cents`.replace('-', '−');
-  const inDb = (value: number): string => `${value.toFixed(0)} dB`.replace('-', '−');
+  const inCents = (value: number): string => `${value >= 0.5 ? '+' : ''}${fixed(value, 0)} cents`;
+  const inDb = (value: number): string => `${fixed(value, 0)} dB`;
   const distances = $derived.by(() => {
     if (!match) return [];
     const { distance, before } = match.fit;
     const text = (value: number | null | undefined, unit: string, digits: number): string =>
-      value == null ? '–' : `${value.toFixed(digits)} ${unit}`;
+      value == null ? '–' : `${fixed(value, digits)} ${unit}`;
     const worst = (at: number | null): string => (at === null ? '–' : shown(Number(at.toFixed(3)), 's'));
     return [
       ['level', text(distance.level_db, 'dB', 1), text(before?.level_db, 'dB', 1), worst(distance.level_worst_s)],

@@ -1,6 +1,6 @@
 <script lang="ts">
   import Choice from '../common/Choice.svelte';
-  import { hertz, shown } from '../common/format';
+  import { fixed, hertz, shown } from '../common/format';
   import Plot from '../common/Plot.svelte';
   import { inkOf, inks, SMALL_FONT, type Surface } from '../draw/draw';
   import { messages } from '../state/messages.svelte';
@@ -12,8 +12,8 @@
 
   const FIGURES = {
     centroid_hz: ['brightness', (value: number) => hertz(value, 3)],
-    loudness_lufs: ['loudness', (value: number) => `${value.toFixed(1).replace('-', '−')} LUFS`],
-    change_db: ['change from now', (value: number) => `${value.toFixed(1)} dB`]
+    loudness_lufs: ['loudness', (value: number) => `${fixed(value, 1)} LUFS`],
+    change_db: ['change from now', (value: number) => `${fixed(value, 1)} dB`]
   } as const;
   type Figure = keyof typeof FIGURES;
   let figure: Figure = $state('centroid_hz');

@@ -1,7 +1,7 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
-  import { hertz, noteName, shown } from '../common/format';
+  import { fixed, hertz, noteName, shown } from '../common/format';
   import JobProgress from '../common/JobProgress.svelte';
   import ValueField from '../common/ValueField.svelte';
   import { modules, routes } from '../state/document';
@@ -126,11 +126,11 @@
     </div>
     <output class="read">
       {#if at}
-        <b>{inUnit(at.value)}</b><span>{at.loudness_lufs.toFixed(1).replace('-', '−')} LUFS</span>
+        <b>{inUnit(at.value)}</b><span>{fixed(at.loudness_lufs, 1)} LUFS</span>
         <span>{hertz(at.centroid_hz, 3)} bright</span>
         <span>{at.sharpness_acum === null ? 'sharpness to come' : `${at.sharpness_acum.toFixed(2)} acum`}</span>
-        <span>{at.low_db.toFixed(1).replace('-', '−')} dB under the octave</span>
-        {#if at.change_db !== null}<span>{at.change_db.toFixed(1)} dB from the step before</span>{/if}
+        <span>{fixed(at.low_db, 1)} dB under the octave</span>
+        {#if at.change_db !== null}<span>{fixed(at.change_db, 1)} dB from the step before</span>{/if}
       {:else}
         <span
           >{ranging.map

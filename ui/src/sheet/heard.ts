@@ -1,5 +1,5 @@
 /** What can be heard of a patch over time, and stand as staves beside what was set. */
-import { hertz, shown } from '../common/format';
+import { fixed, hertz, shown } from '../common/format';
 import type { components } from '../api/schema.gen';
 
 export const HEARD = ['level', 'brightness', 'pitch'] as const;
@@ -8,7 +8,7 @@ export type HeardLanes = components['schemas']['HeardLanes'];
 
 /** Returns a value of what is heard as it reads. */
 export function heardText(name: HeardName, value: number): string {
-  if (name === 'level') return `${value.toFixed(1)} dB`.replace('-', '−');
+  if (name === 'level') return `${fixed(value, 1)} dB`;
   return name === 'brightness' ? hertz(value, 3) : shown(Number(value.toFixed(2)), 'st');
 }
 

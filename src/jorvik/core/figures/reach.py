@@ -13,7 +13,7 @@ from jorvik.core.measure.chance import random_routes, reach_of_lane, share_under
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import musical_distance, musical_unit
 from jorvik.core.units.noticed import SILENT
-from jorvik.core.units.words import in_words, share_text
+from jorvik.core.units.words import counted, in_words, share_text
 
 
 def find(context: Context) -> Iterator[Figure]:
@@ -30,7 +30,7 @@ def find(context: Context) -> Iterator[Figure]:
         yield Figure(name, "greatest", high, at.unit, help_, "Reachable")
         distance, unit = musical_distance(at, low, high), musical_unit(at)
         octaves = f", {distance / 12.0:.3g} octaves" if at.steps_per_octave else ""
-        notes = f", {round(distance / 100.0) + 1} notes" if name == "pitch" else ""
+        notes = f", {counted(round(distance / 100.0) + 1, 'note')}" if name == "pitch" else ""
         words = f"{in_words(distance, unit)}{octaves}{notes}"
         yield Figure(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
         yield from _outside(context, name)

@@ -66,8 +66,8 @@ class AtStrike:
     dip_offset_s: float | None = None
     """The time of the dip minus the strike: negative before it.
 
-    The floor of a dip is the stretch within 1 dB of its lowest level. A floor shorter than 20 ms is timed at its middle,
-    a longer one at its start.
+    The floor of a dip is the stretch within 1 dB of its lowest level. A floor shorter than 20 ms is timed at its
+    middle, a longer one at its start.
     """
     back_s: float | None = None
     """From the time of the dip until the level is within 1 dB of what it was."""

@@ -59,7 +59,7 @@ class Measures:
     peak_above_sustain: float | None
     """Peak over settle; None while it is still moving."""
     overshoot: float | None
-    """How far a filter or slew passes its input while the note is held.
+    """The way by which a filter or slew passes its input while the note is held.
 
     A share of the input's range; None of other sources, and where the input has no range.
     """

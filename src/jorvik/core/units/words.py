@@ -47,10 +47,21 @@ def in_words(value: float, unit: str) -> str:
 def share_text(share: float, digits: int = 0) -> str:
     """Return a share in whole per cent, or with so many digits after the point.
 
-    >>> share_text(0.273)
-    '27 %'
+    >>> share_text(0.273), share_text(-0.001)
+    ('27 %', '0 %')
     """
-    return f"{100.0 * share:.{digits}f} %"
+    text = f"{100.0 * share:.{digits}f} %"
+    return text.lstrip("-") if not text.strip("-0. %") else text.replace("-", _MINUS)
+
+
+def counted(number: int, noun: str) -> str:
+    """Return a number with its noun, in the plural unless it is one.
+
+    >>> counted(1, "note"), counted(12, "note"), counted(2, "patch")
+    ('1 note', '12 notes', '2 patches')
+    """
+    plural = f"{noun}es" if noun.endswith(("ch", "s", "x")) else f"{noun}s"
+    return f"{number} {noun if number == 1 else plural}"
 
 
 def note_name(key: float) -> str:
