@@ -120,7 +120,7 @@ class Library(BrowserCase):
         self.view.get_by_role("button", name="Judge", exact=True).click()
         of = check_patch(next(d for d in demos().values() if d["name"] == "Bent Pipes"))
         lufs = loudness(render(of, RATE).samples, RATE)
-        expect(self.row("Bent Pipes")).to_contain_text(f"{lufs:.1f} LUFS".replace("-", "-"))
+        expect(self.row("Bent Pipes")).to_contain_text(f"{lufs:.1f} LUFS".replace("-", "−"))
         self.find("finding:off_scale", 1)
 
     def test_a_bank_goes_out_and_comes_in_and_nothing_twice(self) -> None:

@@ -164,12 +164,12 @@
     gap: 4px;
     font-size: 12px;
     color: var(--faint);
-    visibility: hidden;
+    opacity: 0;
   }
   .sentence:hover .acts,
   .sentence:focus-within .acts,
   .off .acts,
   .chosen .acts {
-    visibility: visible;
+    opacity: 1;
   }
 </style>

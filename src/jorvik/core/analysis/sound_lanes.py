@@ -19,7 +19,7 @@ _PITCH_RATE: Final = 22_000
 _LOWEST_HZ: Final = 40.0
 _HIGHEST_HZ: Final = 2_000.0
 _COARSE: Final = 2048
-_BIN_ST: Final = 0.2
+_BIN_ST: Final = 0.15
 """Semitones between the pitches that pYIN chooses from.
 
 The phase refines the chosen pitch. The time of the search grows with the square of their number.
