@@ -19,8 +19,8 @@ _PITCH_RATE: Final = 22_000
 _LOWEST_HZ: Final = 40.0
 _HIGHEST_HZ: Final = 2_000.0
 _COARSE: Final = 2048
-_BIN_ST: Final = 0.15
-"""Semitones between the pitches that pYIN chooses from.
+_FINE_ST, _COARSE_ST = 0.1, 0.15
+"""Semitones between pitches: of a recording, and where the pitch is expected.
 
 The phase refines the chosen pitch. The time of the search grows with the square of their number.
 """
@@ -113,9 +113,11 @@ def _pitch(mono: Floats, rate: int, count: int, expected_hz: float | None) -> tu
         return nothing
     hop = round(HOP_S * _PITCH_RATE)
     low, high, frame = _LOWEST_HZ, _HIGHEST_HZ, _COARSE
+    bins = _COARSE_ST
     if expected_hz is None:
+        bins = _FINE_ST
         hz, _, sure = librosa.pyin(
-            sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=8 * hop, resolution=_BIN_ST
+            sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=8 * hop, resolution=0.2
         )
         if not np.isfinite(hz).any():
             return nothing
@@ -125,7 +127,7 @@ def _pitch(mono: Floats, rate: int, count: int, expected_hz: float | None) -> tu
     low = max(low, 2.05 * _PITCH_RATE / frame)
     high = max(high, 1.5 * low)
     hz, _, sure = librosa.pyin(
-        sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=hop, resolution=_BIN_ST
+        sound, fmin=low, fmax=high, sr=_PITCH_RATE, frame_length=frame, hop_length=hop, resolution=bins
     )
     hz, sure = _of_length(hz, count, np.nan), _of_length(sure, count, 0.0)
     return _refined(sound, hz), sure
