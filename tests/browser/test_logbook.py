@@ -6,6 +6,7 @@ from pathlib import Path
 from playwright.sync_api import Locator, expect
 
 from tests.browser.copied import OnACopy
+from tests.browser.driver import STATUS
 from tests.browser.test_bench import patch_of
 
 
@@ -45,6 +46,31 @@ class Logbook(OnACopy):
         expect(saved).to_contain_text("cutoff peaks 12 st lower")
         expect(saved.get_by_role("img")).to_have_accessible_name(re.compile("cutoff.* move"))
         expect(self.entry(f"fix: {label}")).to_be_visible()
+
+    def test_equal_sentences_in_one_change_are_all_shown(self) -> None:
+        field = self.page.get_by_label("Say a route")
+        field.fill("lip raises fold 20 %")
+        self.redrawn(lambda: field.press("Enter"))
+        field.fill("lip raises fold 20 %")
+        field.press("Enter")
+        self.redrawn(lambda: self.page.get_by_role("button", name="Add as a second route").click())
+        self.kept()
+        self.assertEqual([route["source"] for route in patch_of(self.page)["routes"]].count("lip"), 3)
+        self.page.keyboard.press("Escape")
+        self.page.keyboard.press("Control+s")
+        expect(self.page.get_by_text("Saved as version 2")).to_be_visible()
+        self.open()
+        sentences = self.entry("saved").get_by_role("listitem").filter(has_text="lip raises fold 20 %")
+        expect(sentences).to_have_count(2)
+        # The versions, which say the same, and the other views are alive too.
+        self.page.locator(STATUS).click()
+        dialog = self.page.get_by_role("dialog")
+        dialog.get_by_role("button", name="What changed since version 1").click()
+        told = dialog.get_by_role("list", name="What changed since version 1")
+        expect(told.get_by_role("listitem").filter(has_text="lip raises fold 20 %")).to_have_count(2)
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("tab", name="Note").click()
+        expect(self.stave("Fold")).to_be_visible()
 
     def test_why_is_said_found_and_written_out(self) -> None:
         self.redrawn(lambda: self.type_into("Cutoff set value", "90 Hz"))
