@@ -55,6 +55,8 @@ class Understood(unittest.TestCase):
         for text, unit, value in (
             ("2 seconds", "s", 2.0),
             ("300 milliseconds", "s", 0.3),
+            ("300 \u00b5s", "s", 300 * 1e-6),
+            ("300 \u03bcs", "s", 300 * 1e-6),
             ("8 bars", "s", "8bar"),
             ("1 bar", "Hz", "1bar"),
             ("0.5 beats", "s", "1/8"),

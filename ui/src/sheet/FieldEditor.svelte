@@ -3,7 +3,7 @@
   import type { FieldFacts, Module, Patch } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
   import { joinStream } from '../state/actions';
-  import { modules, streamOf } from '../state/document';
+  import { draws, modules, streamOf } from '../state/document';
   import { figure, noteName, shown } from '../common/format';
   import { cut } from '../common/text';
   import { usefulText } from '../range/range';
@@ -57,13 +57,11 @@
     return ends ? `useful ${usefulText(ends, field.unit ?? 'signal')}` : '';
   });
   /** The other sources of chance, whose numbers this one may draw. */
-  const chances = $derived(
-    (workbench.patch ? modules(workbench.patch) : []).filter(
-      (one) =>
-        one.id !== module?.id &&
-        workbench.catalogue?.kinds.find((kind) => kind.kind === one.kind)?.fields.some((f) => f.role === 'stream')
-    )
-  );
+  const chances = $derived.by(() => {
+    const { patch, catalogue } = workbench;
+    if (!patch || !catalogue) return [];
+    return modules(patch).filter((one) => one.id !== module?.id && draws(one, catalogue));
+  });
   const streams = $derived([
     ['', 'its own numbers'] as const,
     ...chances.map((one) => [one.id, `joined with ${one.id}`] as const)

@@ -166,6 +166,11 @@ describe('a source of chance, and a signal that is heard', () => {
     const streams = made.modules!.map(doc.streamOf);
     expect(streams.length).toBe(5);
     expect(new Set(streams).size).toBe(5);
+    // A copy of what draws nothing gets no stream, nor do those that it is split into.
+    const [twice, sway] = doc.duplicateModule(patch, 'sway');
+    const moved = { ...twice, routes: [...twice.routes!, { id: 'g', source: sway, destination: 'fold' }] } as Patch;
+    for (const module of doc.splitSource(moved, sway, known).modules!)
+      expect(Object.keys(module)).not.toEqual(expect.arrayContaining(['joined']));
   });
 
   it('draws the numbers of another only when it is joined, and its own again after', () => {

@@ -152,15 +152,18 @@ function ranges(
 
 /** Returns the stream that a source of chance drew from by its name, written down, so that its numbers stay. */
 function ownStream(module: Module, catalogue: Catalogue): { stream?: string } {
+  return draws(module, catalogue) && (module as { stream?: unknown }).stream == null ? { stream: module.id } : {};
+}
+
+/** Tells whether a source draws random numbers. */
+export function draws(module: Module, catalogue: Catalogue): boolean {
   const fields = catalogue.kinds.find((kind) => kind.kind === module.kind)?.fields ?? [];
-  const draws = fields.some((field) => field.role === 'stream');
-  return draws && (module as { stream?: unknown }).stream == null ? { stream: module.id } : {};
+  return fields.some((field) => field.role === 'stream');
 }
 
 /** Returns what makes a copy draw the numbers of the source that it is a copy of, on purpose. */
 function joinedTo(module: Module, catalogue: Catalogue): { stream?: string; joined?: true } {
-  const own = ownStream(module, catalogue);
-  return own.stream !== undefined || 'stream' in module ? { ...own, joined: true } : {};
+  return draws(module, catalogue) ? { stream: streamOf(module), joined: true } : {};
 }
 
 /** Returns the patch with a source that draws the numbers of another, or numbers of its own where none is named. */
@@ -173,7 +176,10 @@ export function joinStream(patch: Patch, id: string, other: string): Patch {
 
 /** Returns a copy of a source under another name, which draws numbers of its own. */
 function copyOf(module: Module, id: string): Module {
-  return { ...module, id, stream: undefined, joined: undefined } as Module;
+  const copy: Record<string, unknown> = { ...module, id };
+  delete copy['stream'];
+  delete copy['joined'];
+  return copy as unknown as Module;
 }
 
 function changeInputs(module: Module, catalogue: Catalogue, change: (name: string) => string | number): Module {

@@ -28,17 +28,14 @@ def _times(factor: float) -> Callable[[float], float]:
     return lambda x: x * factor
 
 
-def _spelled(**factors: float) -> dict[str, float]:
-    """Return the factor of each unit under all its spellings, parted by ``_``."""
-    return {word: factor for words, factor in factors.items() for word in words.split("_")}
-
-
-_SECONDS: Final = _spelled(
-    s_sec_secs_second_seconds=1.0,
-    ms_msec_millisecond_milliseconds=0.001,
-    min_mins_minute_minutes=60.0,
-    us_µs_microsecond_microseconds=1e-6,
-)
+_SECONDS: Final = {
+    **dict.fromkeys(("s", "sec", "secs", "second", "seconds"), 1.0),
+    **dict.fromkeys(("ms", "msec", "millisecond", "milliseconds"), 0.001),
+    **dict.fromkeys(("min", "mins", "minute", "minutes"), 60.0),
+    # The micro sign and the Greek letter are both typed.
+    **dict.fromkeys(("us", "\u00b5s", "\u03bcs", "microsecond", "microseconds"), 1e-6),
+}
+"""Seconds in each unit of time, under all its spellings."""
 _TIME: Final[Scale] = {unit: _times(seconds) for unit, seconds in _SECONDS.items()}
 _PERIOD: Final[Scale] = {unit: lambda x, s=seconds: 1.0 / (s * x) for unit, seconds in _SECONDS.items()}  # type: ignore[misc]
 _HERTZ: Final[Scale] = {"hz": _times(1.0), "khz": _times(1000.0), **_PERIOD}
