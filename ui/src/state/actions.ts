@@ -142,7 +142,7 @@ const MAX_TABLES = 4;
  * was not understood.
  */
 export async function sayRoute(text: string): Promise<void> {
-  const before = workbench.patch;
+  const { id, patch: before } = workbench;
   const changed = await understood(text, (patch) => patch, false);
   if (!before || !changed?.before) return;
   const old = of.routes(before).find((route) => route.id === changed.route);
@@ -151,12 +151,13 @@ export async function sayRoute(text: string): Promise<void> {
   const same = plain(old) === plain(now);
   messages.say(same ? `It stands there already: ${changed.before}.` : `Changed. Before: ${changed.before}.`, false, {
     label: 'Add as a second route',
-    run: () => void messages.attempt(() => addSecond(text, old))
+    run: () => void messages.attempt(() => addSecond(text, old, id))
   });
 }
 
-/** Adds the route that a sentence says beside another one, which is put back as it was. */
-async function addSecond(text: string, old: Route | undefined): Promise<void> {
+/** Adds the route that a sentence says beside another one, which is put back as it was, while its patch is open. */
+async function addSecond(text: string, old: Route | undefined, id: string): Promise<void> {
+  if (workbench.id !== id) return;
   await understood(text, (patch) => (old ? of.replaceWhole(patch, old) : patch), true);
 }
 
