@@ -49,6 +49,23 @@ class Thinning(unittest.TestCase):
                 self.assertLessEqual(found.greatest_error, within * (1 + 1e-9) + 1e-12)
                 self.assertAlmostEqual(found.greatest_error, off_by(points, found.points), places=12)
 
+    def test_turning_points_keep_their_time(self) -> None:
+        rng = np.random.default_rng(8)
+        moved = 0
+        for case in range(40):
+            times = np.cumsum(rng.uniform(0.01, 0.4, 60))
+            values = np.cumsum(rng.normal(0, 0.3, 60))
+            points = np.stack([times, values], axis=1).tolist()
+            within = 0.02 * float(np.ptp(values))
+            with self.subTest(case=case):
+                at = lambda found: [turn.at for turn in turns(found, 0.5)]  # noqa: E731
+                found = thinned(points, within, keep_turns=True)
+                self.assertEqual(at(found.points), at(points))
+                self.assertLessEqual(off_by(points, found.points), within * (1 + 1e-9))
+                moved += at(thinned(points, within).points) != at(points)
+        # Without it some do move, so that the test can fail.
+        self.assertGreater(moved, 5)
+
     def test_the_greatest_error_is_told_with_its_place(self) -> None:
         found = thinned([[0, 0], [1, 0.1], [2, 0.3], [4, 0.4], [5, 1.0]], 0.25)
         self.assertEqual(found.points, [[0, 0], [4, 0.4], [5, 1.0]])

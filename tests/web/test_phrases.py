@@ -140,6 +140,11 @@ class Phrases(Api):
         thin = self.post("phrase/lane", 200, within=0.1, **asked)
         self.assertEqual(thin["phrase"]["controls"]["mod_wheel"], [lane[0], lane[2], lane[3], lane[4]])
         self.assertEqual((thin["points_before"], thin["points_after"], thin["error_at"]), (5, 4, 0.5))
+        # Asked of the simplified lane again, the first number of points and the error are still there.
+        again = self.post("phrase/lane", 200, **{**asked, "phrase": thin["phrase"]}, within=0.1, scale=0.5)
+        record = again["phrase"]["simplified"]["mod_wheel"]
+        self.assertEqual((record["points_before"], record["points_after"]), (5, 4))
+        self.assertAlmostEqual(record["greatest_error"], 0.5 * abs(0.52 - 0.5 / 1.1))
         pulled = self.post("phrase/lane", 200, pull=1.0, **asked)
         self.assertEqual([turn["off"] for turn in pulled["turns"]], [0.0, 0.0])
         self.assertEqual([at for at, _ in pulled["phrase"]["controls"]["mod_wheel"]][2:], [1.0, 3.0, 4.0])

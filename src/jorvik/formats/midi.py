@@ -15,7 +15,7 @@ from jorvik.core.document.phrase import Phrase
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import trace
 from jorvik.core.limits import MAX_BARS, MAX_GESTURE_POINTS, MAX_NAME, MAX_PHRASE_NOTES, MAX_POINTS
-from jorvik.core.phrases.gesture import thinned_to
+from jorvik.core.phrases.simplifying import within_limit
 from jorvik.core.phrases.typed import phrase_of
 from jorvik.core.problems import Problem
 from jorvik.core.units.tempo import Tempo
@@ -67,8 +67,7 @@ def read_midi(data: bytes, name: str = "") -> ReadMidi:
     about["bars"] = min(max(1, -int(-(messages[-1].at - 1e-9) // tempo.beats_per_bar)), MAX_BARS)
     if name:
         about["name"] = name[:MAX_NAME]
-    if lanes:
-        about["controls"] = lanes
+    about |= within_limit(lanes)
     if hits:
         about["hits"] = hits
     return ReadMidi(phrase_of(notes, **about), remarks + more)
@@ -200,7 +199,7 @@ def _lanes(messages: Sequence[_At]) -> tuple[dict[str, list[list[float]]], list[
         if len(points) > MAX_GESTURE_POINTS:
             raise Problem(f"{name} in the MIDI file", f"{len(points)} points", f"{MAX_GESTURE_POINTS} at most")
         if points:
-            lanes[name] = thinned_to(points, MAX_POINTS).points
+            lanes[name] = points
     return lanes, remarks
 
 

@@ -16,6 +16,7 @@ from jorvik.core.phrases.changes import changed, repeated
 from jorvik.core.phrases.drawn import with_curve_of, with_lane_of
 from jorvik.core.phrases.gesture import Turn, pulled, scaled, smoothed, thinned, thinned_to, turns
 from jorvik.core.phrases.patterns import with_pattern
+from jorvik.core.phrases.simplifying import scaled_records, with_simplified_lane
 from jorvik.core.phrases.typed import typed_notes
 from jorvik.core.problems import Problem, shown
 from jorvik.core.signals import CONTROL_RANGES
@@ -158,15 +159,19 @@ def post_lane(form: LaneRequest) -> LaneRead:
     if form.lane not in phrase.controls:
         raise Problem("the lane", shown(form.lane), f"one that is played: {', '.join(phrase.controls) or 'none is'}")
     grid = float(parse_value(form.grid, "beats", "the grid", tempo=phrase.tempo).value)
-    made = thinned(phrase.controls[form.lane], form.within or 0.0)
-    points = made.points if form.within is not None else phrase.controls[form.lane]
+    made = thinned(phrase.controls[form.lane], form.within or 0.0, keep_turns=True)
+    if form.within is not None:
+        phrase = with_simplified_lane(phrase, form.lane, form.within)
+    points = phrase.controls[form.lane]
     if form.smooth > 0.0:
         points = thinned_to(smoothed(points, form.smooth), MAX_POINTS).points
     if (form.scale, form.shift) != (1.0, 0.0):
         points = scaled(points, form.scale, form.shift, *CONTROL_RANGES[form.lane.split(":")[0]])
     if form.pull is not None:
         points = pulled(points, grid, form.pull, phrase.beats)
-    changed_phrase = check_phrase({**form.phrase, "controls": {**phrase.controls, form.lane: points}})
+    records = scaled_records(phrase, form.lane, form.scale)
+    lanes = {**phrase.controls, form.lane: points}
+    changed_phrase = check_phrase({**form.phrase, "controls": lanes, "simplified": records})
     return LaneRead(
         turns=turns(points, grid),
         points_before=made.points_before,

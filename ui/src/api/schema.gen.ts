@@ -6028,6 +6028,13 @@ export interface components {
             controls?: {
                 [key: string]: number[][];
             };
+            /**
+             * Simplified
+             * @description For each control lane that was simplified, the points before and after and the greatest error.
+             */
+            simplified?: {
+                [key: string]: components["schemas"]["Simplified"];
+            };
         };
         /**
          * PhraseFile
@@ -6994,6 +7001,30 @@ export interface components {
             swings: boolean;
             /** Handles */
             handles: components["schemas"]["Handle"][];
+        };
+        /**
+         * Simplified
+         * @description The record of how a lane was simplified, against the points that were recorded.
+         */
+        Simplified: {
+            /**
+             * Points Before
+             * @description How many points were recorded.
+             * @default 1
+             */
+            points_before?: number;
+            /**
+             * Points After
+             * @description How many points were left.
+             * @default 1
+             */
+            points_after?: number;
+            /**
+             * Greatest Error
+             * @description The lines pass no recorded point further off than this, in the lane's own unit.
+             * @default 0
+             */
+            greatest_error?: number;
         };
         /**
          * Skill

@@ -39,6 +39,8 @@
       .filter((module) => module.kind === 'curve')
       .map((module) => [module.id, module.id] as const)
   );
+  const record = $derived(phrase.simplified?.[name]);
+  const errorShown = (error: number): string => shown(Number(error.toPrecision(3)), 'ratio');
   const range = $derived(workbench.laneRange(name));
   const turn = $derived(read?.turns[Math.min(chosen, read.turns.length - 1)]);
 
@@ -181,7 +183,7 @@
     oncommit={(v) => (shift = Number(v))}
   />
 </div>
-<div class="do" data-hint="The fewest of its points whose lines stay so near to all of them.">
+<div class="do" data-hint="Keeps the fewest points whose lines stay this near to all of them. Turning points keep their time.">
   <Button
     aria-label="Thin {title}"
     disabled={read?.points_after === points.length}
@@ -205,10 +207,18 @@
     />
   </div>
 </div>
-{#if read}
+{#if read && read.points_after < points.length}
   <p class="help">
-    {read.points_after} of {read.points_before} points, {shown(Number(read.greatest_error.toPrecision(3)), 'ratio')} off at
-    most, at {barAndBeat(phrase, read.error_at)}
+    {read.points_after} of {read.points_before} points, {errorShown(read.greatest_error)} off at most, at {barAndBeat(
+      phrase,
+      read.error_at
+    )}
+  </p>
+{/if}
+{#if record}
+  <p class="help">
+    Simplified from {record.points_before} to {record.points_after} points, at most {errorShown(record.greatest_error)} off
+    what was recorded
   </p>
 {/if}
 <div class="do">

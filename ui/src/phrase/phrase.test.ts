@@ -85,6 +85,9 @@ describe('a phrase', () => {
       [0, 0.5]
     ]);
     expect(of.withLane(one, 'pitch_bend', [], [-1, 1]).controls).toEqual({});
+    const record = { points_before: 9, points_after: 2, greatest_error: 0.1 };
+    const simplified = { ...one, simplified: { pitch_bend: record } };
+    expect(of.withLane(simplified, 'pitch_bend', [], [-1, 1]).simplified).toEqual({});
     expect(of.withLane(one, 'macro:far', [[1, -2]], [0, 1]).controls!['macro:far']).toEqual([[1, 0]]);
   });
 

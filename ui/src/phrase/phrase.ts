@@ -163,7 +163,10 @@ export type LaneRange = readonly [number, number];
 /** Returns a phrase with a played lane, its points kept in time and in range; without it where no point is left. */
 export function withLane(phrase: Phrase, name: string, points: LanePoint[], range: LaneRange): Phrase {
   const { [name]: _, ...others } = (phrase.controls ?? {}) as Record<string, LanePoint[]>;
-  if (points.length === 0) return { ...phrase, controls: others };
+  if (points.length === 0) {
+    const { [name]: _record, ...records } = (phrase.simplified ?? {}) as Record<string, unknown>;
+    return { ...phrase, controls: others, ...(phrase.simplified && { simplified: records }) };
+  }
   const kept = points
     .map(([at, value]): LanePoint => [tidy(Math.max(0, at)), tidy(within(value, ...range))])
     .sort((a, b) => a[0] - b[0]);

@@ -41,7 +41,7 @@ def changes(before: object, after: object) -> list[Change]:
 
 
 def _phrase(before: Phrase, after: Phrase) -> Iterator[Change]:
-    yield from field_changes(before, after, "", leave=(*LABELS, "played", "hits", "controls"))
+    yield from field_changes(before, after, "", leave=(*LABELS, "played", "hits", "controls", "simplified"))
     yield from _counted("note", before.played, after.played)
     strokes = lambda hit: f": {counted(len(hit.strikes), 'stroke')}"  # noqa: E731
     yield from part_changes(before.hits, after.hits, lambda hit: hit.id, _hit, strokes)

@@ -12,6 +12,7 @@ from jorvik.core.document.checked import checked_document
 from jorvik.core.document.performance import Controls, Note, Performance
 from jorvik.core.limits import (
     MAX_BARS,
+    MAX_GESTURE_POINTS,
     MAX_HITS,
     MAX_NAME,
     MAX_PHRASE_NOTES,
@@ -58,6 +59,16 @@ class Hit(Strict):
     strikes: list[Strike] = Field(default_factory=list, description="Its strokes, in any order.")
 
 
+class Simplified(Strict):
+    """The record of how a lane was simplified, against the points that were recorded."""
+
+    points_before: int = param(1, "count", 1, MAX_GESTURE_POINTS, "How many points were recorded.")
+    points_after: int = param(1, "count", 1, MAX_GESTURE_POINTS, "How many points were left.")
+    greatest_error: float = param(
+        0.0, "ratio", 0.0, 4.0, "The lines pass no recorded point further off than this, in the lane's own unit."
+    )
+
+
 class Phrase(Strict):
     """What is played: the note in its place."""
 
@@ -76,6 +87,10 @@ class Phrase(Strict):
     controls: Controls = Field(
         default_factory=dict, description="Control lanes: [beats, value] points, straight between, held outside."
     )
+    simplified: dict[str, Simplified] = Field(
+        default_factory=dict,
+        description="For each control lane that was simplified, the points before and after and the greatest error.",
+    )
 
     @model_validator(mode="after")
     def _within_limits(self) -> "Phrase":
@@ -83,6 +98,9 @@ class Phrase(Strict):
         if len(set(ids)) < len(ids):
             twice = next(name for name in ids if ids.count(name) > 1)
             raise PydanticCustomError("id", "{wanted}", {"wanted": f"hit tracks of unlike ids; two are {shown(twice)}"})
+        if missing := next((name for name in self.simplified if name not in self.controls), None):
+            wanted = f"records of lanes that the phrase has; it has no lane {shown(missing)}"
+            raise PydanticCustomError("lane", "{wanted}", {"wanted": wanted})
         if (count := sum(len(hit.strikes) for hit in self.hits)) > MAX_STRIKES:
             raise PydanticCustomError("range", "{wanted}", {"wanted": f"{MAX_STRIKES} strikes at most, not {count}"})
         if self.seconds > MAX_PHRASE_SECONDS:

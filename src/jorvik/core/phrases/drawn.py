@@ -52,5 +52,6 @@ def with_lane_of(patch: Patch, phrase: Phrase, lane: str, curve: str) -> Phrase:
     outside = [y for _, y in lane_points if not low <= y <= high]
     if outside:
         raise Problem(f"the curve {curve}", f"{outside[0]:g}", f"within {low:g} to {high:g}, as far as {lane} goes")
+    others = {name: record for name, record in phrase.simplified.items() if name != lane}
     thin = thinned_to(lane_points, MAX_POINTS).points
-    return check_phrase({**phrase.document(), "controls": {**phrase.controls, lane: thin}})
+    return check_phrase({**phrase.document(), "controls": {**phrase.controls, lane: thin}, "simplified": others})

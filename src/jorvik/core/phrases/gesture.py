@@ -51,17 +51,40 @@ class Turn:
     """How much later than that it turns; early is negative."""
 
 
-def thinned(points: Points, within: float) -> Thinned:
+def thinned(points: Points, within: float, keep_turns: bool = False) -> Thinned:
     """Return the fewest points, ends included, whose lines stay within a tolerance of all of them.
 
-    Raises Problem for too many points, or a tolerance that is none.
+    Parameters
+    ----------
+    points
+        Pairs of a time and a value, times in rising order.
+    within
+        The tolerance, in the unit of the values.
+    keep_turns
+        Keep every turning point (see :func:`turns`) too, so that none moves in time: the fewest points are then
+        searched between each two of them.
 
+    Raises
+    ------
+    Problem
+        For too many points, or a tolerance below 0.
+
+    Examples
+    --------
     >>> thinned([[0, 0], [1, 0.5], [2, 1], [3, 0]], 0.01).points
     [[0, 0], [2, 1], [3, 0]]
+    >>> thinned([[0, 0], [1, 1], [2, 0.99], [3, 0]], 0.5).points
+    [[0, 0], [2, 0.99], [3, 0]]
+    >>> thinned([[0, 0], [1, 1], [2, 0.99], [3, 0]], 0.5, keep_turns=True).points
+    [[0, 0], [1, 1], [3, 0]]
     """
     if not within >= 0.0:
         raise Problem("the tolerance", f"{within:g}", "0 or more")
-    return _kept(points, fewest(*_columns(points), float(within)))
+    times, values = _columns(points)
+    fixed = [turn.number for turn in turns(points, 1.0)] if keep_turns else []
+    sections = pairwise([0, *fixed, len(points) - 1])
+    kept = [start + fewest(times[start : end + 1], values[start : end + 1], float(within)) for start, end in sections]
+    return _kept(points, np.unique(np.concatenate(kept)))
 
 
 def thinned_to(points: Points, most: int) -> Thinned:

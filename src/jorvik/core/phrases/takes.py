@@ -12,9 +12,9 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import Phrase, check_phrase
 from jorvik.core.document.take import Take
 from jorvik.core.engine.run import never
-from jorvik.core.limits import MAX_BARS, MAX_HITS, MAX_PHRASE_SECONDS, MAX_POINTS, MAX_STRIKES
+from jorvik.core.limits import MAX_BARS, MAX_HITS, MAX_PHRASE_SECONDS, MAX_STRIKES
 from jorvik.core.modules.macro import Macro
-from jorvik.core.phrases.gesture import thinned_to
+from jorvik.core.phrases.simplifying import within_limit
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound, render
 
@@ -44,8 +44,7 @@ def phrase_of(take: Take) -> Phrase:
         beats = max(note["at"] + note["length"] for note in played)
     else:
         beats = (take.ends - start) / beat
-    controls = {name: thinned_to(points, MAX_POINTS).points for name, points in _lanes(take, start, take.ends).items()}
-    return _phrase(take, start, beats, played, controls)
+    return _phrase(take, start, beats, played, within_limit(_lanes(take, start, take.ends)))
 
 
 def performed(take: Take) -> tuple[Patch, int]:
@@ -122,8 +121,8 @@ def joined(takes: Sequence[Take], bars: Sequence[int]) -> Phrase:
         for name in names:
             standing = phrase.controls.get(name) or [[0.0, _stands_at(takes[which], name)]]
             controls.setdefault(name, []).extend(_stretch(standing, begin, end))
-    lanes = {name: thinned_to(_without_doubles(points), MAX_POINTS).points for name, points in controls.items()}
-    document = {**first.document(), "name": "Joined", "bars": len(bars), "played": played, "controls": lanes}
+    lanes = within_limit({name: _without_doubles(points) for name, points in controls.items()})
+    document = {**first.document(), "simplified": {}, "name": "Joined", "bars": len(bars), "played": played, **lanes}
     return check_phrase(document)
 
 
@@ -132,7 +131,7 @@ def _phrase(
     since: int,
     beats: float,
     played: list[dict[str, Any]],
-    controls: dict[str, list[list[float]]],
+    lanes: dict[str, Any],
     struck: float | None = None,
 ) -> Phrase:
     """Return a phrase of so many quarter notes, with the hits of so many, or of its bars."""
@@ -148,7 +147,7 @@ def _phrase(
             "bars": bars,
             "played": played,
             "hits": _struck(take, since, bars * bar if struck is None else struck),
-            "controls": controls,
+            **lanes,
         }
     )
 
