@@ -81,12 +81,15 @@ class OfSources(FigureCase):
         self.assertAlmostEqual(20 * math.log10(size[1] / size[0]), -30.0, delta=0.5)
         said = self.read("ringing", with_value)
         self.assertAlmostEqual(said["ring against note rate"].value, 11.0 * 0.75, places=3)
-        # The trigger struck it at note-on, and the run of this voice goes on for 2.2 s; the ring needs two.
-        self.assertEqual(said["outlives the note by"].value, 0.0)
-        self.assertIn("200 ms to spare", said["outlives the note by"].said)
-        gated = {**settings, "input": "gate"}
-        struck = self.read("ringing", patch([gated], performance=note(0.5, 1.0)))["outlives the note by"]
-        self.assertAlmostEqual(struck.value, 1.0, places=3)
+        short = self.read("ringing", patch([settings], performance=note(0.2, 1.5)))
+        self.assertEqual(short["outlives the note by"].said, "more than 1.5 s, when the run ends")
+        # Note-off strikes what the gate feeds again: the peak comes within a quarter of a cycle, and 2 s later it is
+        # 60 dB down. The trigger strikes only once, and the ring has long ended 4 s later.
+        for source, length, wanted in (("gate", 0.5, 2.0), ("gate", 3.0, 2.0), ("trigger", 0.5, 2.0)):
+            again = self.read("ringing", patch([{**settings, "input": source}], performance=note(length, 3.0)))
+            self.assertAlmostEqual(again["outlives the note by"].value, wanted, delta=0.25 / 11.0 + 0.5 / 11.0)
+        over = self.read("ringing", patch([{**settings, "input": "trigger"}], performance=note(5.0, 1.0)))
+        self.assertEqual(over["outlives the note by"].said, "not at all")
 
     def test_gain_and_phase_by_a_fit_to_the_trace(self) -> None:
         for response in ("low", "high", "band", "notch"):

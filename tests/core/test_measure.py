@@ -138,6 +138,29 @@ class OfAPatch(unittest.TestCase):
         found = measure_patch(patch([step, lag, half, still], performance=note(1.0, 0.2))).signals
         self.assertEqual(found["lag"].overshoot, 0.0)
         self.assertIsNone(found["still"].overshoot)
+        # A performance signal is an input like any other: the wheel goes from 0 to 1, the velocity has no range.
+        for source, passes in (("mod_wheel", True), ("velocity", False)):
+            ring = {"id": "ring", "kind": "filter", "input": source, "frequency_hz": 7.5, "q": 2.0}
+            performance = {**note(1.0, 0.2), "controls": {"mod_wheel": [[0.0, 0.0], [0.1, 0.0], [0.101, 1.0]]}}
+            measured = measure_patch(patch([ring], performance=performance)).signals["ring"].overshoot
+            if passes:
+                self.assertAlmostEqual(measured or 0, math.exp(-math.pi * 0.25 / math.sqrt(1 - 0.25**2)), delta=5e-3)
+            else:
+                self.assertIsNone(measured)
+
+    def test_a_ring_after_note_off_is_counted_from_there(self) -> None:
+        # Whatever passes, it swings about what the input would leave standing, and falls by exp(-pi f t / q).
+        decay_s = 5.0 / (math.pi * 8.0)
+        for response in ("low", "high", "band", "notch"):
+            for source in ("gate", "trigger"):
+                ring: Json = {"id": "r", "kind": "filter", "input": source, "frequency_hz": 8.0, "q": 5.0, "gain": -3.0}
+                of = patch([{**ring, "response": response}], performance=note(0.3, 3.0))
+                found = measure_patch(of).signals["r"].ring_after_off_s
+                with self.subTest(response=response, source=source):
+                    self.assertIsNotNone(found)
+                    self.assertAlmostEqual(found or 0.0, math.log(1000.0) * decay_s, delta=0.75 / 8.0)
+        short = patch([{**ring, "response": "band"}], performance=note(0.3, 1.0))
+        self.assertIsNone(measure_patch(short).signals["r"].ring_after_off_s)
 
     def test_where_nothing_moves(self) -> None:
         e: Json = {"id": "e", "kind": "envelope", "attack_s": 0.1, "decay_s": 0.1, "sustain": 0.5}

@@ -14,7 +14,7 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import Phrase
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import trace
-from jorvik.core.limits import MAX_BARS, MAX_GESTURE_POINTS, MAX_NAME, MAX_PHRASE_NOTES, MAX_POINTS
+from jorvik.core.limits import MAX_BARS, MAX_GESTURE_POINTS, MAX_NAME, MAX_PHRASE_NOTES
 from jorvik.core.phrases.simplifying import within_limit
 from jorvik.core.phrases.typed import phrase_of
 from jorvik.core.problems import Problem

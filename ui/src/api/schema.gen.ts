@@ -5145,6 +5145,8 @@ export interface components {
             peak_above_sustain: number | null;
             /** Overshoot */
             overshoot: number | null;
+            /** Ring After Off S */
+            ring_after_off_s: number | null;
             /** After Off */
             after_off: number;
             /** Rest After Off S */

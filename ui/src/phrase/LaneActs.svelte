@@ -40,7 +40,7 @@
       .map((module) => [module.id, module.id] as const)
   );
   const record = $derived(phrase.simplified?.[name]);
-  const errorShown = (error: number): string => shown(Number(error.toPrecision(3)), 'ratio');
+  const errorShown = (error = 0): string => shown(Number(error.toPrecision(3)), 'ratio');
   const range = $derived(workbench.laneRange(name));
   const turn = $derived(read?.turns[Math.min(chosen, read.turns.length - 1)]);
 

@@ -164,7 +164,7 @@ export type LaneRange = readonly [number, number];
 export function withLane(phrase: Phrase, name: string, points: LanePoint[], range: LaneRange): Phrase {
   const { [name]: _, ...others } = (phrase.controls ?? {}) as Record<string, LanePoint[]>;
   if (points.length === 0) {
-    const { [name]: _record, ...records } = (phrase.simplified ?? {}) as Record<string, unknown>;
+    const { [name]: _record, ...records } = phrase.simplified ?? {};
     return { ...phrase, controls: others, ...(phrase.simplified && { simplified: records }) };
   }
   const kept = points

@@ -1,4 +1,4 @@
-"""How a control filter rings, how long that outlives the note, and how it falls against the note rate.
+"""Ringing of a control filter: its pitch, its decay, how far it outlives the note, and the note rate it meets.
 
 In closed form: at f sqrt(1 - 1/4q^2), 60 dB down after ln(1000) q / (pi f), q ln(20) / pi audible cycles of over 5 %.
 """
@@ -42,17 +42,16 @@ def find(context: Context) -> Iterator[Figure]:
         yield Figure(
             about, "audible cycles", rings.audible_cycles, "over 5 %", "Swings of more than 5 %: q ln(20) / π."
         )
-        struck = context.last_struck_s(module, hz)
-        if struck is not None:
-            outlives = struck + rings.time_s - context.closes_s
+        if isinstance(module.input, str):
+            outlives, seen = context.measures.signals[module.id].ring_after_off_s, context.end_s - context.off_s
+            words = {None: f"more than {time_text(seen)}, when the run ends", 0.0: "not at all"}
             yield Figure(
                 about,
                 "outlives the note by",
-                max(outlives, 0.0),
+                seen if outlives is None else outlives,
                 "s",
-                "How much of the ring, from when its input last struck it to −60 dB, comes after the amplifier has "
-                "closed or the run has ended.",
-                words="" if outlives > 0.0 else f"not at all, {time_text(-outlives)} to spare",
+                "From note-off until the ring stays 60 dB under its peak after note-off.",
+                words=words.get(outlives, ""),
             )
         gap = context.note_gap_s
         if gap is not None:

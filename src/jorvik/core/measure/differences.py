@@ -57,6 +57,7 @@ def constant_measures(name: str, value: float) -> LaneMeasures:
         fall_s=None,
         peak_above_sustain=0.0,
         overshoot=None,
+        ring_after_off_s=None,
         after_off=0.0,
         rest_after_off_s=0.0,
         clamped=0.0,

@@ -38,6 +38,12 @@ class Periodic:
     """Half the way from its least to its greatest, in the unit of the values."""
 
 
+_RING_GONE: Final = 1e-3
+"""60 dB down."""
+
+_NO_RING: Final = 1e-6
+
+
 @dataclass(frozen=True)
 class Measures:
     """What there is to say of a lane or signal over a note, in its own unit."""
@@ -63,6 +69,11 @@ class Measures:
 
     A share of the input's range; None of other sources, and where the input has no range.
     """
+    ring_after_off_s: float | None
+    """How long after note-off a filter's ring comes to stay 60 dB under its peak after note-off.
+
+    None of other sources, and where the run ends before that.
+    """
     after_off: float
     """From least to greatest after note-off."""
     rest_after_off_s: float
@@ -75,12 +86,33 @@ class Measures:
 
 
 def measure(
-    values: Floats, on: int, off: int, rate: int, raw: Floats | None = None, source: Floats | None = None
+    values: Floats,
+    on: int,
+    off: int,
+    rate: int,
+    raw: Floats | None = None,
+    source: Floats | None = None,
+    steady: Floats | None = None,
 ) -> Measures:
     """Return the figures of a lane or signal.
 
-    ``raw`` is what it was before a clamp, where there is one; ``source`` is the input of what is filtered or slewed.
+    Parameters
+    ----------
+    values
+        The lane or signal, one value a sample.
+    on, off
+        The samples of note-on and note-off.
+    rate
+        Samples a second.
+    raw
+        The lane before it was clamped, where it was.
+    source
+        The input of what is filtered or slewed.
+    steady
+        What a filter would give if its input had always been what it is now: the ring swings about that.
 
+    Examples
+    --------
     >>> ramp = np.linspace(0.0, 1.0, 1001)
     >>> measure(ramp, 0, 1000, 1000).rise_s
     (0.1, 0.5, 0.9)
@@ -105,6 +137,7 @@ def measure(
         fall_s=fall(note, top, rate),
         peak_above_sustain=None if settled is None else peak - settled,
         overshoot=None if source is None else overshoot(held, source[first:][: held.size]),
+        ring_after_off_s=None if steady is None else ring_after(tail - steady[values.size - tail.size :], rate, peak),
         after_off=float(tail.max() - tail.min()),
         rest_after_off_s=rest_after(tail, AT_REST * span) / rate,
         clamped=0.0 if raw is None else share_apart(raw[first:], note),
@@ -124,6 +157,38 @@ def overshoot(held: Floats, source: Floats) -> float | None:
         return None
     passed = max(float(held.max()) - high, low - float(held.min()), 0.0)
     return round(passed / (high - low), 12)
+
+
+def ring_after(ring: Floats, rate: int, greatest: float) -> float | None:
+    """Return how long a ring takes to stay 60 dB under its own peak, in seconds.
+
+    Parameters
+    ----------
+    ring
+        The ring from note-off to the end of the run, one value a sample, swinging about 0.
+    rate
+        Samples a second.
+    greatest
+        The peak of the whole note. A ring a millionth of that counts as over.
+
+    Returns
+    -------
+    float | None
+        The time from the first sample; None where the run ends before.
+
+    Examples
+    --------
+    >>> ring_after(np.exp(-np.arange(1000) / 10), 1000, 1.0)
+    0.07
+    >>> ring_after(np.exp(-np.arange(50) / 10), 1000, 1.0) is None
+    True
+    """
+    size = np.abs(ring)
+    peak = float(size.max())
+    if peak <= _NO_RING * abs(greatest):
+        return 0.0
+    last = int(np.flatnonzero(size > _RING_GONE * peak)[-1])
+    return (last + 1) / rate if last + 1 < ring.size else None
 
 
 def settle(held: Floats, span: float) -> float | None:

@@ -124,10 +124,17 @@ def measure_trace(of: Trace) -> PatchMeasures:
         return once(called, [row[name]], lambda: _lane(lanes[name], note.on, min(note.off, end), end, of.rate))
 
     def signal(name: str) -> Measures:
-        values, given = of.signals[name], _input_of(of, name)
-        source = None if given is None else of.signals[given][:end]
-        rows = [module_rows[name], *([] if given is None else [module_rows[given]])]
-        return once("signal", rows, lambda: measure(values[:end], note.on, note.off, of.rate, source=source))
+        source, steady = _input_of(of, name), _steady(of, name)
+        first, last, rate, rows = note.on, note.off, of.rate, [module_rows[name]]
+
+        def made() -> Measures:
+            return measure(of.signals[name][:end], first, last, rate, None, upto(source), upto(steady))
+
+        # The input needs no row of its own here: a module's row is known by all that goes into it.
+        return once("signal", rows, made)
+
+    def upto(values: Floats | None) -> Floats | None:
+        return None if values is None else values[:end]
 
     def alike(a: str, b: str) -> float | None:
         return once("correlation", [row[a], row[b]], lambda: correlation(moved(a), moved(b)))
@@ -146,11 +153,25 @@ def measure_trace(of: Trace) -> PatchMeasures:
     )
 
 
-def _input_of(of: Trace, name: str) -> str | None:
-    """Return the source that a filter or a slew reads, or None."""
+def _input_of(of: Trace, name: str) -> Floats | None:
+    """Return the input of a filter or a slew, one value a sample, or None."""
     module = of.run.patch.modules_by_id[name]
     given = getattr(module, "input", None) if module.may_overshoot else None
-    return given if isinstance(given, str) and given in of.signals else None
+    if not isinstance(given, str):
+        return None
+    found = of.signals.get(given)
+    return of.performance[given] if found is None else found
+
+
+def _steady(of: Trace, name: str) -> Floats | None:
+    """Return what a filter gives once its ring is over, if its input stays what it is at each sample, or None."""
+    module, source = of.run.patch.modules_by_id[name], _input_of(of, name)
+    if not module.rings or source is None:
+        return None
+    if module.response in ("high", "band") or module.coupling == "ac":
+        return np.zeros_like(source)
+    moved = of.lanes.get(f"{name}.gain")
+    return source * (module.gain if moved is None else moved.value)
 
 
 def _lane(lane: LaneTrace, on: int, off: int, end: int, rate: int) -> LaneMeasures:
