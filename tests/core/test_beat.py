@@ -148,6 +148,19 @@ class OnTheScreen(unittest.TestCase):
         self.assertIn("after 125 ms, closed by the next", said[0].said)
         self.assertEqual(list(KINDS["strikes"](Context(patch([FOLLOWER], [OPENS])))), [])
 
+    def test_of_a_track_that_nothing_listens_to_only_levels_are_told(self) -> None:
+        slow: Json = {"id": "e", "kind": "envelope", "attack_s": 5.0}
+        opens = {"source": "e", "destination": "cutoff", "amount": 24}
+        swells: Json = {"source": "e", "destination": "amplitude", "amount": 1, "mode": "scale"}
+        said = list(KINDS["strikes"](Context(under([slow], [opens, swells]))))
+        self.assertEqual({f.about for f in said}, {"amplitude", ""})
+        listens = {"source": "hit:thud", "destination": "fold", "amount": 0.0}
+        said = list(KINDS["strikes"](Context(under([slow], [opens, swells, listens]))))
+        # An envelope that rises all the while has nothing to fall from.
+        [first, *_] = [f for f in said if f.about == "cutoff"]
+        self.assertIn("and stays there", first.said)
+        self.assertTrue(any(f.name == "low end under thud" for f in said))
+
 
 if __name__ == "__main__":
     unittest.main()

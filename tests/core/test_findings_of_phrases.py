@@ -52,6 +52,22 @@ class InItsPlace(RuleCase):
         finding = self.sides("missed_hit", at(0.25 - before - 0.015), at(0.25 - before - 0.005))
         self.assertIn("15 ms after", finding.sentence)
 
+    def test_a_missed_hit_is_of_the_track_that_the_dips_are_for(self) -> None:
+        before = math.acos((0.5 - 0.05 * 10 ** (1 / 20)) / 0.45) / (2 * math.pi)
+        lfo = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": 0.25 - before - 0.015}
+        sway = {"source": "l", "destination": "amplitude", "amount": 0.45}
+        opens = {"source": "hit:tick", "destination": "cutoff", "amount": 12.0}
+        hits = [
+            {"id": "thud", "strikes": [{"at": 1}, {"at": 3}]},
+            {"id": "tick", "strikes": [{"at": 0.8}, {"at": 2.8}]},
+        ]
+        for routes, tracks in (([sway], ["thud"]), ([sway, opens], ["thud", "tick"])):
+            of = under([lfo], routes, [], voice={"base": {"amplitude": 0.5}})
+            phrase = of.phrase
+            assert phrase is not None
+            said = found("missed_hit", of.under(check_phrase({**phrase.document(), "hits": hits})))
+            self.assertEqual([finding.which for finding in said], tracks)
+
     def test_a_dip_that_the_hit_makes_already_is_not_offered_again(self) -> None:
         strikes = [{"at": 1}, {"at": 3}]
         duck = {"source": "hit:thud", "destination": "amplitude", "amount": -0.9, "id": "duck"}
