@@ -16,7 +16,7 @@ from jorvik.core.problems import Problem
 
 T = TypeVar("T")
 
-_NO_RULES = ("base",)
+_NO_RULES = ("base", "dips")
 RULES: Final[dict[str, Callable[[Context], Iterator[Finding]]]] = {
     info.name: import_module(f"{__name__}.{info.name}").find
     for info in pkgutil.iter_modules(__path__)

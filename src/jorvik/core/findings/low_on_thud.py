@@ -6,13 +6,14 @@ From 3 dB more; told of tracks that the patch follows and that sound as thuds, w
 from collections.abc import Iterator
 from functools import partial
 
-from jorvik.core.document.patch import edited, fresh_id
-from jorvik.core.findings.base import Finding, Fix, fix
+from jorvik.core.findings.base import Finding, fix
+from jorvik.core.findings.dips import with_dips
 from jorvik.core.measure.beat import LOW_HZ, against_beat, followed_tracks
 from jorvik.core.measure.context import Context
-from jorvik.core.signals import hit_signal
 
 MORE_DB = 3.0
+ROOM_DB = 18.0
+"""How far the level gives way under a stroke that the fix makes room for."""
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -30,13 +31,9 @@ def find(context: Context) -> Iterator[Finding]:
             about="amplitude",
             from_s=context.on_s,
             to_s=context.off_s,
-            fix=_fix(context, hit.id),
+            fix=fix(
+                f"the amplifier makes room of {ROOM_DB:g} dB under {hit.id}",
+                partial(with_dips, context.patch, hit.id, "amplitude", ROOM_DB),
+            ),
             which=hit.id,
         )
-
-
-def _fix(context: Context, track: str) -> Fix | None:
-    """Let the amplifier make room while a stroke lasts."""
-    name = fresh_id(f"room for {track}", context.patch.routes_by_id)
-    route = {"id": name, "source": hit_signal(track), "destination": "amplitude", "amount": -1.0}
-    return fix(f"{track} closes the amplifier while it lasts", partial(edited, context.patch, more_routes=(route,)))

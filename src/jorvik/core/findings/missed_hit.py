@@ -9,15 +9,18 @@ from functools import partial
 import numpy as np
 
 from jorvik.core.document.destinations import VOICE
-from jorvik.core.document.patch import edited
-from jorvik.core.findings.base import Finding, Fix
+from jorvik.core.document.patch import Route
+from jorvik.core.findings.base import Finding, Fix, fix
+from jorvik.core.findings.dips import with_dips
 from jorvik.core.measure.beat import AtStrike, at_hits, followed_tracks
 from jorvik.core.measure.context import Context
 from jorvik.core.signals import hit_of
-from jorvik.core.units.words import time_text
+from jorvik.core.units.words import rounded, time_text
 
 MISSES_S = 0.010
 LEAST_DB = 3.0
+MOST_DB = 20.0
+"""The deepest dip that strokes make without a click."""
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -35,6 +38,9 @@ def find(context: Context) -> Iterator[Finding]:
         off = [s for s in dips if abs(s.dip_offset_s or 0.0) > MISSES_S]
         if len(off) < 1 or len(off) < 0.5 * len(dips):
             continue
+        if any(hit_of(route.source) or route.source in _listeners(context) for route in _raising(context, name)):
+            # A level that strokes raise falls before the next one: that is no dip made for it.
+            continue
         worst = max(off, key=lambda s: abs(s.dip_offset_s or 0.0))
         away = worst.dip_offset_s or 0.0
         yield Finding(
@@ -45,7 +51,7 @@ def find(context: Context) -> Iterator[Finding]:
             about=name,
             from_s=context.in_window(worst.at_s),
             to_s=context.off_s,
-            fix=_followed(context, name, track),
+            fix=_followed(context, name, track, float(np.median([s.dip_db for s in dips]))),
             which=track,
         )
 
@@ -54,15 +60,36 @@ def _apart(of: Mapping[str, Sequence[AtStrike]], track: str) -> float:
     return float(np.median([abs(strike.dip_offset_s or 0.0) for strike in of[track]]))
 
 
-def _followed(context: Context, name: str, track: str) -> Fix | None:
-    """Let the hit itself make the dip, in the place of what moves the level most."""
-    if any(hit_of(route.source) == track and route.amount < 0.0 for route in context.routes_to(name)):
+def _listeners(context: Context) -> set[str]:
+    """Return the modules that listen to a track."""
+    inputs = {module.id: [value for _, value in module.input_signals()] for module in context.patch.modules}
+    return {
+        name for name, values in inputs.items() if any(isinstance(value, str) and hit_of(value) for value in values)
+    }
+
+
+def _raising(context: Context, name: str) -> list[Route]:
+    return [route for route in context.routes_to(name) if route.adds and route.amount > 0.0]
+
+
+def _followed(context: Context, name: str, track: str, depth_db: float) -> Fix | None:
+    """Let the strokes make the dips, as deep, in the place of what moves the level most; its top stays."""
+    if track in followed_tracks(context):
         # It dips it already.
         return None
     given = context.trace.lanes[name].contributions
-    moving = [route for route in context.routes_to(name) if route.source in context.patch.modules_by_id]
+    moving = [
+        route
+        for route in context.routes_to(name)
+        if route.source in context.patch.modules_by_id and route.mode != "range"
+    ]
     if not moving:
         return None
     first = max(moving, key=lambda route: float(np.ptp(given[route.id])))
-    changed = {first.id: {"source": f"hit:{track}", "mode": "add", "amount": -0.9, "bend": 0.0, "polarity": "as_is"}}
-    return Fix(f"{track} itself dips it", edited(context.patch, routes=changed))
+    base, most = context.patch.base(VOICE[name]), float(given[first.id].max())
+    depth_db = min(depth_db, MOST_DB)
+    top = rounded(min(base + most if first.adds else base * most, VOICE[name].high))
+    return fix(
+        f"{track} dips it by {depth_db:.3g} dB",
+        lambda: with_dips(context.patch, track, name, depth_db, base={name: top}, without_routes=(first.id,)),
+    )

@@ -8,12 +8,16 @@ from collections.abc import Iterator
 from functools import partial
 from typing import Any
 
-from jorvik.core.document.patch import Patch, edited, fresh_id
-from jorvik.core.findings.base import Finding, fix
+from jorvik.core.document.patch import Patch, Route, edited, fresh_id
+from jorvik.core.findings.base import Finding, Fix, fix
 from jorvik.core.measure.context import Context
-from jorvik.core.units.words import time_text
+from jorvik.core.modules.filter import Filter
+from jorvik.core.units.words import rounded, time_text
 
 LATER_S = 0.005
+_NO_RING = 0.01
+"""A filter that passes its input by less than this share has no ring to keep."""
+_MOST_GAIN = 1000.0
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -34,18 +38,46 @@ def find(context: Context) -> Iterator[Finding]:
             about=f"signal.{module.id}",
             from_s=context.on_s,
             to_s=context.on_s + soft[2],
-            fix=fix(
-                f"ring {module.id} in parallel, {source.id} straight",
-                partial(_in_parallel, context, module.id, source.id),
-            ),
+            fix=_fix(context, module, source.id),
         )
 
 
-def _in_parallel(context: Context, filter_id: str, source: str) -> Patch:
-    """Ring in parallel: the source moves it straight, and the filter, as a band-pass, adds only the ring."""
+def _fix(context: Context, module: Filter, source: str) -> Fix | None:
+    """Let the source move all that the filter moves; the filter adds only its ring, as strong as it was."""
+    gain = module.slot_value("gain", context.patch.performance.tempo)
+    read = any(value == module.id for other in context.patch.modules for _, value in other.input_signals())
+    moved = f"{module.id}.gain" in context.trace.lanes
+    if read or moved or module.coupling == "ac" or (gain != 1.0 and any(not r.adds for r in _routes(context, module))):
+        return None
+    straight = context.row(source)
+    ringing, edge = context.trace.signals[module.id] / (gain or 1.0), float(straight.max())
+    passes = float(ringing.max()) > edge * (1.0 + _NO_RING)
+    if not passes:
+        return fix(f"{source} straight, without {module.id}", partial(_straight, context, module, source, gain))
+    band = partial(_straight, context, module, source, gain, response="band")
+    rings = context.beside(band(ring=1.0)).signals[module.id]
+    # The top of both together grows with the ring's gain, so that one gain gives the top that the series had.
+    from scipy.optimize import brentq
+
+    most = brentq(lambda g: float((straight + g * rings).max()) - float(ringing.max()), 0.0, _MOST_GAIN)
+    return fix(f"ring {module.id} in parallel, {source} straight", partial(band, ring=rounded(gain * most)))
+
+
+def _routes(context: Context, module: Filter) -> list[Route]:
+    return context.routes_from(module.id)
+
+
+def _straight(
+    context: Context, module: Filter, source: str, gain: float, response: str | None = None, ring: float = 0.0
+) -> Patch:
+    """Return the patch whose source moves it straight, beside the filter where that gets a response of its own."""
+    if response is None:
+        changed = {r.id: {"source": source, "amount": r.amount * gain} for r in _routes(context, module)}
+        return edited(context.patch, routes=changed)
     more: list[dict[str, Any]] = []
-    for route in context.routes_from(filter_id):
+    for route in _routes(context, module):
         fields = route.model_dump(mode="json", exclude_unset=True)
         taken = [*context.patch.routes_by_id, *(other["id"] for other in more)]
-        more.append({**fields, "id": fresh_id(f"{route.id} straight", taken), "source": source})
-    return edited(context.patch, modules={filter_id: {"response": "band"}}, more_routes=tuple(more))
+        name = fresh_id(f"{route.id} straight", taken)
+        more.append({**fields, "id": name, "source": source, "amount": route.amount * gain})
+    return edited(context.patch, modules={module.id: {"response": response, "gain": ring}}, more_routes=tuple(more))

@@ -168,10 +168,10 @@ def _steady(of: Trace, name: str) -> Floats | None:
     module, source = of.run.patch.modules_by_id[name], _input_of(of, name)
     if not module.rings or source is None:
         return None
-    if module.response in ("high", "band") or module.coupling == "ac":
+    if not module.passes_standing:
         return np.zeros_like(source)
     moved = of.lanes.get(f"{name}.gain")
-    return source * (module.gain if moved is None else moved.value)
+    return source * (module.slot_value("gain", of.run.patch.performance.tempo) if moved is None else moved.value)
 
 
 def _lane(lane: LaneTrace, on: int, off: int, end: int, rate: int) -> LaneMeasures:

@@ -276,6 +276,11 @@ class Module(Strict):
         """Return the values that a choice may take, in the order of the numbers that the step sees."""
         return get_args(cls.model_fields[name].annotation)
 
+    @property
+    def passes_standing(self) -> bool:
+        """Whether what rings lets a standing input through, times its ``gain``, once the ring is over."""
+        return False
+
     def slot_values(self, tempo: Tempo) -> list[float]:
         """Return the base of every scalar parameter: seconds, hertz, numbers; a choice as its place, none as -1."""
         return [self.slot_value(name, tempo) for name in self.slots()]

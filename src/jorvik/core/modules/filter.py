@@ -31,6 +31,11 @@ class Filter(Module):
     coupling_hz: float = hertz(1.0, "Corner of the coupling's high-pass.", low=1e-3, high=96_000.0)
     gain: float = param(1.0, "x", -1000.0, 1000.0, "The output is multiplied by this.")
 
+    @property
+    def passes_standing(self) -> bool:
+        """True where a standing input stands in the output too, times the gain, once the ring is over."""
+        return self.response in ("low", "notch") and self.coupling == "dc"
+
     def state_size(self) -> int:
         """Two integrators, the coupling's integrator, frequency and Q last used, and what was made of them."""
         return 8
