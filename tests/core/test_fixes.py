@@ -241,6 +241,7 @@ WORSE: Final[dict[str, Callable[[Context, Finding], float]]] = {
     "silent_settling": after_closing,
     "slow_envelope": lambda c, f: -float(row(c, f).max()),
     "softened_attack": rises,
+    "stuck_window": lambda c, f: -float(np.count_nonzero(np.diff(c.trace.signals[named(f)]))),
     "subsonic": lambda c, f: power_under(heard(c.patch)[:24_000], 20.0),
     "thin_pulse": lambda c, f: -min(float(row(c, f).min()), 1.0 - float(row(c, f).max())),
     "unlike_loops": lambda c, f: repeats_after(c, 4.0),

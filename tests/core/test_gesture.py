@@ -50,6 +50,9 @@ class Thinning(unittest.TestCase):
                 self.assertAlmostEqual(found.greatest_error, off_by(points, found.points), places=12)
 
     def test_turning_points_keep_their_time(self) -> None:
+        def at(found: Points) -> list[float]:
+            return [turn.at for turn in turns(found, 0.5)]
+
         rng = np.random.default_rng(8)
         moved = 0
         for case in range(40):
@@ -58,7 +61,6 @@ class Thinning(unittest.TestCase):
             points = np.stack([times, values], axis=1).tolist()
             within = 0.02 * float(np.ptp(values))
             with self.subTest(case=case):
-                at = lambda found: [turn.at for turn in turns(found, 0.5)]  # noqa: E731
                 found = thinned(points, within, keep_turns=True)
                 self.assertEqual(at(found.points), at(points))
                 self.assertLessEqual(off_by(points, found.points), within * (1 + 1e-9))

@@ -79,7 +79,7 @@ class Judged(unittest.TestCase):
     def test_a_patch_as_large_as_can_be_is_judged_without_the_fixes_that_need_room(self) -> None:
         held: list[Json] = [
             {"id": "swell", "kind": "envelope", "attack_s": 0.01},
-            {"id": "soft", "kind": "filter", "input": "swell", "frequency_hz": 8.0, "q": 0.5},
+            {"id": "soft", "kind": "filter", "input": "swell", "frequency_hz": 8.0, "q": 2.0},
             {"id": "late", "kind": "sample_hold", "input": "swell", "clock": "gate"},
         ]
         full = [*held, *({"id": f"c{n}", "kind": "constant"} for n in range(MAX_MODULES - len(held)))]

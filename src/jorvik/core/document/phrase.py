@@ -97,15 +97,13 @@ class Phrase(Strict):
         ids = [hit.id for hit in self.hits]
         if len(set(ids)) < len(ids):
             twice = next(name for name in ids if ids.count(name) > 1)
-            raise PydanticCustomError("id", "{wanted}", {"wanted": f"hit tracks of unlike ids; two are {shown(twice)}"})
+            raise _refusal("id", f"hit tracks of unlike ids; two are {shown(twice)}")
         if missing := next((name for name in self.simplified if name not in self.controls), None):
-            wanted = f"records of lanes that the phrase has; it has no lane {shown(missing)}"
-            raise PydanticCustomError("lane", "{wanted}", {"wanted": wanted})
+            raise _refusal("lane", f"records of lanes that the phrase has; it has no lane {shown(missing)}")
         if (count := sum(len(hit.strikes) for hit in self.hits)) > MAX_STRIKES:
-            raise PydanticCustomError("range", "{wanted}", {"wanted": f"{MAX_STRIKES} strikes at most, not {count}"})
+            raise _refusal("range", f"{MAX_STRIKES} strikes at most, not {count}")
         if self.seconds > MAX_PHRASE_SECONDS:
-            wanted = f"a phrase of {MAX_PHRASE_SECONDS:g} s at most (this one has {self.seconds:.4g} s)"
-            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+            raise _refusal("range", f"a phrase of {MAX_PHRASE_SECONDS:g} s at most (this one has {self.seconds:.4g} s)")
         return self
 
     @property
@@ -133,6 +131,10 @@ class Phrase(Strict):
     def document(self) -> dict[str, Any]:
         """Return it as the document that it was read from: only what was said, none of the defaults."""
         return self.model_dump(mode="json", exclude_unset=True)
+
+
+def _refusal(kind: str, sentence: str) -> PydanticCustomError:
+    return PydanticCustomError(kind, "{wanted}", {"wanted": sentence})
 
 
 class PhrasePerformance(Performance):

@@ -1,4 +1,4 @@
-"""Ringing of a control filter: its pitch, its decay, how far it outlives the note, and the note rate it meets.
+"""Ringing of a control filter: pitch, decay, time after note-off, note rate.
 
 In closed form: at f sqrt(1 - 1/4q^2), 60 dB down after ln(1000) q / (pi f), q ln(20) / pi audible cycles of over 5 %.
 """

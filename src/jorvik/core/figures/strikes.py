@@ -1,4 +1,4 @@
-"""Each stroke of a hit: what a stave reaches, how late, and how far it has closed before the next."""
+"""Each stroke of a hit: the farthest a lane goes, when, and what is left of it."""
 
 from collections.abc import Iterator
 
@@ -17,7 +17,7 @@ LEVEL_HELP = "The sound's level near this stroke, the hits left out: how far it 
 
 
 def find(context: Context) -> Iterator[Figure]:
-    """Yield a figure for each stroke of each hit, on the lanes that something moves and on the level of the sound.
+    """Yield a figure for each stroke on each moving lane and on the sound's level.
 
     A track that nothing of the patch listens to is told on levels only, which may have dips drawn under it.
     """

@@ -1,4 +1,4 @@
-"""Dips of a level under the strokes of a hit track, added to a patch as sources and routes of its own."""
+"""Dips of a level under the strokes of a hit track, added to a patch."""
 
 from typing import Any, Final
 
@@ -6,7 +6,10 @@ from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.signals import hit_signal
 
 ATTACK_S: Final = 0.0022
-"""Time constant of the fall: within a dB of a floor of −20 dB after 9.5 ms, and slow enough not to click."""
+"""Time constant of the fall.
+
+A dip of 20 dB is within 1 dB of its floor after 9.5 ms, and does not click.
+"""
 RELEASE_S: Final = 0.06
 
 

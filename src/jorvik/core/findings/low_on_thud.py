@@ -13,7 +13,7 @@ from jorvik.core.measure.context import Context
 
 MORE_DB = 3.0
 ROOM_DB = 18.0
-"""How far the level gives way under a stroke that the fix makes room for."""
+"""Depth of the dip that the fix makes under each stroke."""
 
 
 def find(context: Context) -> Iterator[Finding]:

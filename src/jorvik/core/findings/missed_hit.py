@@ -73,7 +73,7 @@ def _raising(context: Context, name: str) -> list[Route]:
 
 
 def _followed(context: Context, name: str, track: str, depth_db: float) -> Fix | None:
-    """Let the strokes make the dips, as deep, in the place of what moves the level most; its top stays."""
+    """Replace the strongest route of the level by dips under the strokes, as deep."""
     if track in followed_tracks(context):
         # It dips it already.
         return None

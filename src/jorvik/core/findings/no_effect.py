@@ -15,6 +15,7 @@ from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import effects
+from jorvik.core.measure.window import stuck_windows
 from jorvik.core.units.words import in_words
 
 LEAST = {"st": 0.01, "oct": 0.02, "dB": 0.1, "cents": 0.2, "rad": 0.01, "s": 0.0005}
@@ -106,8 +107,13 @@ def _with_oscillators(patch: Patch, name: str, value: object) -> Patch:
 
 
 def _waits(context: Context, source: str) -> bool:
-    """Tell whether a source rests only because the player does: a wheel, or a macro at its end."""
+    """Return True for a source at rest on purpose or by a fault told elsewhere.
+
+    These are wheels, macros and loops that are stuck.
+    """
     if source in ("mod_wheel", "pressure", "pitch_bend", "key"):
+        return True
+    if any(source in (window.id, window.comes_back) for window in stuck_windows(context)):
         return True
     module = context.patch.modules_by_id.get(source)
     return module is not None and module.is_control

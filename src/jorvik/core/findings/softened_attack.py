@@ -43,7 +43,7 @@ def find(context: Context) -> Iterator[Finding]:
 
 
 def _fix(context: Context, module: Filter, source: str) -> Fix | None:
-    """Let the source move all that the filter moves; the filter adds only its ring, as strong as it was."""
+    """Route the source straight and add only the filter's ring, as strong as before."""
     gain = module.slot_value("gain", context.patch.performance.tempo)
     read = any(value == module.id for other in context.patch.modules for _, value in other.input_signals())
     moved = f"{module.id}.gain" in context.trace.lanes
@@ -54,24 +54,26 @@ def _fix(context: Context, module: Filter, source: str) -> Fix | None:
     passes = float(ringing.max()) > edge * (1.0 + _NO_RING)
     if not passes:
         return fix(f"{source} straight, without {module.id}", partial(_straight, context, module, source, gain))
-    band = partial(_straight, context, module, source, gain, response="band")
-    rings = context.beside(band(ring=1.0)).signals[module.id]
+    as_band = edited(context.patch, modules={module.id: {"response": "band", "gain": 1.0}})
+    rings = context.beside(as_band).signals[module.id]
     # The top of both together grows with the ring's gain, so that one gain gives the top that the series had.
     from scipy.optimize import brentq
 
     most = brentq(lambda g: float((straight + g * rings).max()) - float(ringing.max()), 0.0, _MOST_GAIN)
-    return fix(f"ring {module.id} in parallel, {source} straight", partial(band, ring=rounded(gain * most)))
+    parallel = partial(_straight, context, module, source, gain, ring=rounded(gain * most))
+    return fix(f"ring {module.id} in parallel, {source} straight", parallel)
 
 
 def _routes(context: Context, module: Filter) -> list[Route]:
     return context.routes_from(module.id)
 
 
-def _straight(
-    context: Context, module: Filter, source: str, gain: float, response: str | None = None, ring: float = 0.0
-) -> Patch:
-    """Return the patch whose source moves it straight, beside the filter where that gets a response of its own."""
-    if response is None:
+def _straight(context: Context, module: Filter, source: str, gain: float, ring: float | None = None) -> Patch:
+    """Return the patch with routes straight from the source.
+
+    ``ring`` is the gain of the filter beside it, as a band-pass; without it no route comes from the filter.
+    """
+    if ring is None:
         changed = {r.id: {"source": source, "amount": r.amount * gain} for r in _routes(context, module)}
         return edited(context.patch, routes=changed)
     more: list[dict[str, Any]] = []
@@ -80,4 +82,5 @@ def _straight(
         taken = [*context.patch.routes_by_id, *(other["id"] for other in more)]
         name = fresh_id(f"{route.id} straight", taken)
         more.append({**fields, "id": name, "source": source, "amount": route.amount * gain})
-    return edited(context.patch, modules={module.id: {"response": response, "gain": ring}}, more_routes=tuple(more))
+    settings = {module.id: {"response": "band", "gain": ring}}
+    return edited(context.patch, modules=settings, more_routes=tuple(more))

@@ -70,7 +70,7 @@ class Measures:
     A share of the input's range; None of other sources, and where the input has no range.
     """
     ring_after_off_s: float | None
-    """How long after note-off a filter's ring comes to stay 60 dB under its peak after note-off.
+    """Time from note-off until a ring stays 60 dB under its peak after it.
 
     None of other sources, and where the run ends before that.
     """

@@ -164,7 +164,7 @@ def _input_of(of: Trace, name: str) -> Floats | None:
 
 
 def _steady(of: Trace, name: str) -> Floats | None:
-    """Return what a filter gives once its ring is over, if its input stays what it is at each sample, or None."""
+    """Return the steady output of a filter for each value of its input, or None."""
     module, source = of.run.patch.modules_by_id[name], _input_of(of, name)
     if not module.rings or source is None:
         return None

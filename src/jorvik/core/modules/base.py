@@ -248,6 +248,8 @@ class Module(Strict):
     """Whether it takes its ``input`` when its ``clock`` rises, and holds it."""
     is_scaled: ClassVar[bool] = False
     """Whether it gives its ``input`` times a ``gain`` plus an ``offset``."""
+    compares: ClassVar[bool] = False
+    """True of a comparator, which switches where one input passes the other."""
     draws_at_rate: ClassVar[bool] = False
     """Whether it draws a value ``rate`` times a second."""
     gives_octaves: ClassVar[bool] = False
@@ -278,7 +280,7 @@ class Module(Strict):
 
     @property
     def passes_standing(self) -> bool:
-        """Whether what rings lets a standing input through, times its ``gain``, once the ring is over."""
+        """True where a standing input comes through a ringing source, times its gain."""
         return False
 
     def slot_values(self, tempo: Tempo) -> list[float]:

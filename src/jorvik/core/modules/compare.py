@@ -11,6 +11,7 @@ class Compare(Module):
     """1 where a is over b by more than the hysteresis, 0 where it is under by more, else as before, from 0."""
 
     title: ClassVar[str] = "Compare"
+    compares: ClassVar[bool] = True
     role: ClassVar[Literal["source", "processor", "control"]] = "processor"
 
     kind: Literal["compare"]

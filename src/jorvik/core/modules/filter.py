@@ -33,7 +33,7 @@ class Filter(Module):
 
     @property
     def passes_standing(self) -> bool:
-        """True where a standing input stands in the output too, times the gain, once the ring is over."""
+        """True where a standing input comes through, times the gain."""
         return self.response in ("low", "notch") and self.coupling == "dc"
 
     def state_size(self) -> int:

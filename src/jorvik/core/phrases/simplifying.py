@@ -9,7 +9,9 @@ from jorvik.core.phrases.gesture import Points, Thinned, thinned, thinned_to
 
 
 def with_simplified_lane(phrase: Phrase, lane: str, within: float) -> Phrase:
-    """Return the phrase with one lane simplified, its turning points kept, and the record of it.
+    """Return the phrase with one lane simplified and the record of it.
+
+    Turning points are kept.
 
     A lane that was simplified before keeps its first number of points; the errors add up, as no point that was
     recorded lies further off than both together.
@@ -41,7 +43,7 @@ def with_simplified_lane(phrase: Phrase, lane: str, within: float) -> Phrase:
 
 
 def scaled_records(phrase: Phrase, lane: str, by: float) -> dict[str, Any]:
-    """Return the records of a phrase, with the error of one lane scaled as its values are."""
+    """Return the records of a phrase, the error of one lane scaled."""
     records = phrase.document().get("simplified", {})
     if lane in records:
         records[lane] = {**records[lane], "greatest_error": abs(by) * records[lane]["greatest_error"]}
@@ -49,7 +51,7 @@ def scaled_records(phrase: Phrase, lane: str, by: float) -> dict[str, Any]:
 
 
 def within_limit(lanes: Mapping[str, Points]) -> dict[str, Any]:
-    """Return the fields of a phrase document for lanes with any number of points: as many as a phrase may keep.
+    """Return lanes as fields of a phrase, with as many points as it may keep.
 
     A lane that loses points by that gets the record of it.
     """
