@@ -162,13 +162,13 @@ def wait_until(so: Callable[[], bool], said: str) -> None:
 class Late:
     """An application whose answers to everything but files and reads come late."""
 
-    def __init__(self, app: Any, late_s: float) -> None:
+    def __init__(self, app: Any, late_s: Callable[[], float]) -> None:
         self.app = app
         self.late_s = late_s
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         if scope["type"] == "http" and scope["method"] != "GET":
-            await asyncio.sleep(self.late_s)
+            await asyncio.sleep(self.late_s())
         await self.app(scope, receive, send)
 
 
@@ -176,12 +176,16 @@ class Served:
     """The whole application on a loopback port, with the demo data and the built screen."""
 
     def __init__(
-        self, port: int = 0, data: Data | None = None, late_s: float = 0.0, hosts: Sequence[str] = LOOPBACK
+        self,
+        port: int = 0,
+        data: Data | None = None,
+        late_s: Callable[[], float] | None = None,
+        hosts: Sequence[str] = LOOPBACK,
     ) -> None:
         self.data = data or Data()
         self.engine = self.data.engine
         app = create_app(Settings(self.engine, "test", hosts, screen=ROOT / "ui" / "dist"))
-        if late_s:
+        if late_s is not None:
             app.add_middleware(Late, late_s=late_s)
         self.app = app
         config = configured(app, port=port, log_level="critical", timeout_graceful_shutdown=1)

@@ -5,6 +5,7 @@ import app from './vite.config';
 
 // Tests of components need a document and what clears it away after each.
 const components = [
+  'src/common/aged.test.ts',
   'src/common/controls.test.ts',
   'src/common/guarded.test.ts',
   'src/common/value-field.test.ts',

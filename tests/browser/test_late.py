@@ -1,6 +1,7 @@
 """A server that answers 400 ms late, windows that are copied or gone, a browser that lends nothing."""
 
 import json
+import random
 import re
 import unittest
 
@@ -25,7 +26,7 @@ class Late(BrowserCase):
 
     @classmethod
     def serve(cls) -> Served:
-        return Served(late_s=LATE_S)
+        return Served(late_s=lambda: LATE_S)
 
     def source(self, name: str) -> None:
         self.page.get_by_role("button", name=f"Source {name}").first.click()
@@ -160,6 +161,79 @@ class Late(BrowserCase):
         self.kept()
         expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("25 st")
         expect(self.page.get_by_text("Two windows")).to_have_count(0)
+
+
+class Unsteady(BrowserCase):
+    """Each request is answered 0 to 2 s late, so that answers overtake each other."""
+
+    shares_a_server = False
+
+    @classmethod
+    def serve(cls) -> Served:
+        draws = random.Random(31)
+        return Served(late_s=lambda: draws.uniform(0.0, 2.0))
+
+    def record(self, scripts: dict[str, str]) -> None:
+        """Note at each frame what scripts come to."""
+        noted = ", ".join(f"{name}: {script}" for name, script in scripts.items())
+        self.page.evaluate(
+            f"""() => {{
+                window.frames_noted = [];
+                const note = () => {{ window.frames_noted.push({{{noted}}}); requestAnimationFrame(note); }};
+                note();
+            }}"""
+        )
+
+    def test_no_figure_finding_or_range_of_an_earlier_edit_stands_unmarked(self) -> None:
+        self.open_demo("Loose Bell Rope")
+        self.page.get_by_role("button", name="Source ring").first.click()
+        side = self.page.get_by_role("complementary")
+        expect(side.locator("dl").first).to_contain_text("peak")
+        expect(side.locator(".is-old")).to_have_count(0)
+        self.record(
+            {
+                "edit": "document.querySelector('button[aria-label^=Undo]')?.textContent",
+                "figures": "document.querySelector('aside dl')?.textContent ?? ''",
+                "figuresOld": "document.querySelector('aside dl')?.closest('.is-old') != null",
+                "finding": "document.querySelector('footer .finding em')?.textContent ?? ''",
+                "findingOld": "document.querySelector('footer .finding .is-old') != null",
+            }
+        )
+        for q in (17, 15, 13):
+            self.type_into("ring q", f"{q}")
+            self.undo_says(f"ring q {q}")
+        expect(side.locator(".is-old").first).to_be_visible()
+        expect(side.locator(".is-old")).to_have_count(0)
+        frames: list[Json] = self.page.evaluate("window.frames_noted")
+        self.assertEqual(len({frame["edit"] for frame in frames}), 4)
+        for what in ("figures", "finding"):
+            seen: dict[str, set[str]] = {}
+            for frame in frames:
+                if frame[what] and not frame[f"{what}Old"]:
+                    seen.setdefault(frame[what], set()).add(frame["edit"])
+            with self.subTest(what=what):
+                # With each Q the ring peaks and ends elsewhere, so that no text is true of two edits.
+                self.assertGreaterEqual(len(seen), 2)
+                self.assertEqual([edits for edits in seen.values() if len(edits) > 1], [])
+
+    def test_a_range_is_marked_until_it_is_whole_and_once_the_patch_was_changed(self) -> None:
+        self.page.get_by_role("tab", name="Range").click()
+        self.record(
+            {
+                "running": "[...document.querySelectorAll('button')].some((button) => button.textContent.trim() === 'cancel')",
+                "found": "document.querySelector('ul[aria-label=\"What was found\"]')?.textContent ?? ''",
+                "marked": "document.querySelector('ul.unfinished') != null",
+            }
+        )
+        self.page.get_by_role("button", name="Sweep", exact=True).click()
+        expect(self.page.get_by_role("button", name="Play it through")).to_be_visible()
+        frames: list[Json] = self.page.evaluate("window.frames_noted")
+        self.assertTrue(any(frame["running"] for frame in frames))
+        self.assertEqual([frame for frame in frames if frame["running"] and frame["found"] and not frame["marked"]], [])
+        self.page.get_by_role("tab", name="Note").click()
+        self.type_into("Amount of swell on cutoff", "12st")
+        self.page.get_by_role("tab", name="Range").click()
+        expect(self.page.get_by_text("Swept before the last change")).to_be_visible()
 
 
 class Windows(BrowserCase):

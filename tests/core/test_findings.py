@@ -13,6 +13,7 @@ from jorvik.core.findings import RULES, check
 from jorvik.core.judgement import judge
 from jorvik.core.measure.closed_forms import ring
 from jorvik.core.measure.context import Context
+from jorvik.core.units.words import time_text
 from jorvik.place import ROOT
 from tests.core.judging import CLOCK, ENV, HELD, NOISE, RuleCase, found
 from tests.support import Json, demos, note, patch
@@ -243,7 +244,10 @@ class Rules(RuleCase):
             return patch([lfo], [{"source": "l", "destination": "pitch", "amount": 0.3}], performance=note(1.0, 0.2))
 
         self.sides("vibrato", at(10, 0.2), at(6, 0.2))
-        self.sides("vibrato", at(6, 0.0), at(6, 0.1))
+        early = self.sides("vibrato", at(6, 0.0), at(6, 0.1))
+        # The sentence and the figure beside it are one moment: the first time that the pitch is 5 cents off.
+        first = int(np.argmax(np.abs(trace(at(6, 0.0)).lanes["pitch"].value) >= 0.05)) / 48_000
+        self.assertIn(f"heard {time_text(first)} after", early.sentence)
 
     def test_cancelling_routes(self) -> None:
         def at(amount: float) -> Patch:

@@ -169,6 +169,16 @@ class OfAPatch(unittest.TestCase):
         self.assertAlmostEqual(first, 0.2, delta=0.006)
         self.assertAlmostEqual(last, 1.0, delta=0.006)
 
+    def test_a_vibrato_small_beside_a_drop_is_movement(self) -> None:
+        drop: Json = {"id": "drop", "kind": "envelope", "attack_s": 0.0, "decay_s": 0.1, "sustain": 0.0}
+        sway: Json = {"id": "sway", "kind": "lfo", "rate": 6.0, "delay_s": 0.5}
+        routes: list[Json] = [{"source": "drop", "destination": "pitch", "amount": 48}]
+        vibrato = {"source": "sway", "destination": "pitch", "amount": 0.05}
+        (alone,) = measure_patch(patch([drop], routes, performance=note(1.0, 0.2))).still
+        self.assertAlmostEqual(alone[1], 1.0, delta=0.006)
+        (before,) = measure_patch(patch([drop, sway], [*routes, vibrato], performance=note(1.0, 0.2))).still
+        self.assertAlmostEqual(before[1], 0.5, delta=0.02)
+
 
 class OverAStretch(unittest.TestCase):
     def test_who_moves_a_lane_changes_with_the_stretch(self) -> None:

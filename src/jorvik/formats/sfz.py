@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from jorvik.core.problems import Problem
+from jorvik.core.units.words import note_name
 
 
 @dataclass(frozen=True)
@@ -103,5 +104,5 @@ def unsounded(samples: Sequence[Mapped]) -> list[str]:
             found = [one for one in samples if one.sounds(key, velocity)]
             turns = sorted(one.position for one in found)
             if turns != list(range(1, (found[0].length if found else 1) + 1)):
-                said.append(f"key {key} at velocity {velocity} sounds {len(found)} samples")
+                said.append(f"{note_name(key)} at velocity {velocity} sounds {len(found)} samples")
     return said

@@ -2,6 +2,7 @@
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import TextField from '../common/TextField.svelte';
+  import { shown } from '../common/format';
   import { writeGains } from '../state/library';
   import { then } from '../library/shelf-now';
   import { underWay } from '../state/jobs.svelte';
@@ -36,7 +37,7 @@
       if (!(await workbench.open(patchOf(row)))) return;
       if (typeof row['key'] === 'number' || typeof row['velocity'] === 'number') {
         const at = [
-          row['key'] == null ? '' : `key ${cell(row['key'])}`,
+          typeof row['key'] === 'number' ? shown(row['key'], 'key') : '',
           row['velocity'] == null ? '' : `velocity ${cell(row['velocity'])}`
         ];
         messages.say(`It was worked on at ${at.filter(Boolean).join(', ')}.`);

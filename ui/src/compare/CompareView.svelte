@@ -150,7 +150,14 @@
     <p class="trouble" role="alert">{comparing.trouble}</p>
   {/if}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div class="staves" role="region" aria-label="Staves of every step" tabindex="0">
+  <div
+    class="staves"
+    class:is-old={comparing.busy}
+    aria-busy={comparing.busy}
+    role="region"
+    aria-label="Staves of every step"
+    tabindex="0"
+  >
     {#each comparing.names as name (name)}
       <div class="stave" class:on={name === stave}>
         <div class="left">
@@ -176,7 +183,7 @@
     {/each}
   </div>
   {#if comparing.steps.length > 0}
-    <div class="lower">
+    <div class="lower" class:is-old={comparing.busy}>
       <ComparedFigures of={comparing} {stave} onplay={play} onhold={hold} onkeep={keep} />
       {#if comparing.over}<SweepCurve of={comparing} sweep={comparing.over} {stave} />{:else}<ComparedSettings
           of={comparing}

@@ -183,7 +183,10 @@
     oncommit={(v) => (shift = Number(v))}
   />
 </div>
-<div class="do" data-hint="Keeps the fewest points whose lines stay this near to all of them. Turning points keep their time.">
+<div
+  class="do"
+  data-hint="Keeps the fewest points whose lines stay this near to all of them. Turning points keep their time."
+>
   <Button
     aria-label="Thin {title}"
     disabled={read?.points_after === points.length}

@@ -51,6 +51,7 @@
   const at = $derived(ranging.step === null ? undefined : range?.steps[ranging.step]);
   const atNotes = $derived((ranging.found?.ranges ?? []).length > 1 ? ranging.found!.ranges : []);
   const inUnit = (value: number): string => shown(Number(value.toPrecision(3)), unit);
+  const old = $derived(ranging.isOld || ranging.behind > 0);
   const holds = $derived(ranging.found?.holds_for_all ?? null);
 
   function moveEnd(which: 0 | 1, value: number): void {
@@ -106,7 +107,9 @@
       >
     {/if}
     {#if ranging.behind > 0 && !running}
-      <span class="behind">swept {ranging.behind} {ranging.behind === 1 ? 'change' : 'changes'} ago</span>
+      <span class="behind">Swept {ranging.behind} {ranging.behind === 1 ? 'change' : 'changes'} ago</span>
+    {:else if old}
+      <span class="behind">Swept before the last change</span>
     {/if}
   </div>
   {#if ranging.trouble}<p class="trouble" role="alert">{ranging.trouble}</p>{/if}
@@ -124,7 +127,7 @@
         />
       {/if}
     </div>
-    <output class="read">
+    <output class="read" class:is-old={old}>
       {#if at}
         <b>{inUnit(at.value)}</b><span>{fixed(at.loudness_lufs, 1)} LUFS</span>
         <span>{hertz(at.centroid_hz, 3)} bright</span>
@@ -139,7 +142,7 @@
         >
       {/if}
     </output>
-    <div class="lower">
+    <div class="lower" class:is-old={old} aria-busy={running !== undefined}>
       <ul aria-label="What was found" class:unfinished={ranging.unfinished}>
         {#if ranging.unfinished}
           <li>

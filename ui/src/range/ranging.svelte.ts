@@ -18,6 +18,13 @@ export type Notes = 'this note' | 'three octaves' | 'soft to hard' | 'both';
 const OCTAVES = [-12, 0, 12];
 const VELOCITIES = [40, 96, 120];
 
+/** Returns true where two patches differ at most in what is noted about them. */
+function soundsAlike(one: Patch, other: Patch): boolean {
+  const of = ({ name: _n, notes: _t, tags: _g, set_aside: _s, useful_ranges: _u, ...sound }: Patch): string =>
+    JSON.stringify(sound);
+  return one === other || of(one) === of(other);
+}
+
 export class Ranging {
   of = $state('cutoff');
   /** Where the sweep begins and ends; the whole range where nothing is said. */
@@ -28,6 +35,8 @@ export class Ranging {
   up = $state('');
   found: Found | null = $state.raw(null);
   private isWhole = $state(false);
+  /** The patch that was swept. */
+  private sweptPatch: Patch | null = $state.raw(null);
   map: FoundMap | null = $state.raw(null);
   /** How often the patch was changed since it was swept. */
   behind = $state(0);
@@ -56,6 +65,7 @@ export class Ranging {
         this.loops?.rest();
         this.loops = this.found = null;
         this.isWhole = false;
+        this.sweptPatch = null;
         this.step = null;
         this.mapped.clear();
       },
@@ -63,6 +73,7 @@ export class Ranging {
       made: (result, job) => {
         const found = (this.found = result as Found);
         this.isWhole = true;
+        if (!this.sweptPatch) this.sweptPatch = bench.patch;
         this.behind = Math.max(0, (bench.drafts.head?.sequence ?? 0) - Number(job.facts['sequence'] ?? 0));
         this.loops = found.sounds ? new Loops(player, found.sounds.rate, found.sounds.loops) : null;
       }
@@ -77,6 +88,12 @@ export class Ranging {
   get unfinished(): boolean {
     return this.found !== null && !this.isWhole;
   }
+
+  /** True where the patch sounds otherwise than when it was swept. */
+  readonly isOld: boolean = $derived.by(() => {
+    const { patch } = this.bench;
+    return this.found !== null && patch !== null && this.sweptPatch !== null && !soundsAlike(patch, this.sweptPatch);
+  });
 
   get trouble(): string {
     return this.swept.trouble || this.mapped.trouble;
@@ -130,6 +147,7 @@ export class Ranging {
     const { patch } = this.bench;
     if (!patch) return;
     const isLast = this.swept.clear();
+    this.sweptPatch = patch;
     const notes = this.playedAt;
     const request = {
       kind: 'sweep' as const,

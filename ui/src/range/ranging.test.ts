@@ -71,6 +71,17 @@ describe('a sweep', () => {
     expect(ranging.unfinished).toBe(false);
   });
 
+  it('is old once the patch sounds otherwise, not for a range or a tag that is kept with it', async () => {
+    await ranging.sweep();
+    await done();
+    expect(ranging.isOld).toBe(false);
+    const { patch } = bench;
+    bench.patch = { ...patch, tags: ['low'], useful_ranges: { cutoff: { low: 100, high: 900 } } };
+    expect(ranging.isOld).toBe(false);
+    bench.patch = { ...patch, voice: { base: { cutoff: 400 } } };
+    expect(ranging.isOld).toBe(true);
+  });
+
   it('that ends once something else is chosen is not shown with that, and is there on coming back', async () => {
     await ranging.show();
     await ranging.sweep();

@@ -19,7 +19,7 @@
 </script>
 
 <Modal bind:open title="Findings" size="lg" outsideclose>
-  <ul>
+  <ul class:is-old={workbench.judging.isOld} aria-busy={workbench.judging.isOld}>
     {#each all as finding, i (`${finding.key} ${finding.from_s} ${i}`)}
       <li class:aside={finding.set_aside != null} data-severity={finding.severity}>
         <p><b>{WORD[finding.severity]}</b> {finding.sentence}</p>

@@ -8,7 +8,8 @@
   import { brokenLine, ground, inks, type Surface } from '../draw/draw';
   import { matching } from '../match/matching-now';
   import { workFor } from '../state/window';
-  import { workbench } from '../state/workbench.svelte';
+  import { lateness } from '../state/late.svelte';
+  import { workbench, type Present } from '../state/workbench.svelte';
   import { heardExtent, heardText, type HeardLanes, type HeardName } from './heard';
 
   /** Level, brightness and pitch of the rendered sound as staves, so that what was asked and what is heard compare. */
@@ -16,6 +17,9 @@
 
   const SOON_MS = 250;
   let lanes: HeardLanes | null = $state.raw(null);
+  let of: Present | null = $state.raw(null);
+  const old = $derived(workbench.isOld(of));
+  const late = lateness(() => old);
   let trouble = $state('');
   let threshold = $state(-60);
 
@@ -23,20 +27,22 @@
     const { patch, performed, performance } = workbench;
     const body = { document: asBody(patch!), ...performed, threshold_db: threshold };
     void performance;
-    const asked = new AbortController();
-    const soon = setTimeout(() => void ask(body, asked.signal), SOON_MS);
+    const abort = new AbortController();
+    const soon = setTimeout(() => void ask(body, { patch, performed }, abort.signal), SOON_MS);
     return () => {
       clearTimeout(soon);
-      asked.abort();
+      abort.abort();
     };
   });
 
   async function ask(
     body: { document: Record<string, unknown>; threshold_db: number },
+    asked: Present,
     signal: AbortSignal
   ): Promise<void> {
     try {
       lanes = await unwrap(api.POST('/api/heard', { body, signal, headers: workFor('heard') }));
+      of = asked;
       trouble = '';
     } catch (error) {
       if (!signal.aborted) trouble = error instanceof Error ? error.message : String(error);
@@ -93,10 +99,10 @@
     <div class="left">
       <div class="title">
         <b>Heard {name}</b>{#if target}<small>dashed: the recording</small>{/if}
-        <output>{reads(name)}</output>
+        <output class:is-old={old}>{reads(name)}</output>
         <Button look="bare" aria-label="Put away heard {name}" onclick={() => workbench.pin(`heard:${name}`)}>✕</Button>
       </div>
-      <dl>
+      <dl class:is-old={old} aria-busy={late.isLate}>
         {#each (lanes?.figures ?? []).filter((figure) => figure.of === name) as figure, i (i)}
           <dt>{figure.name}</dt>
           <dd>{figure.value === null ? '–' : shown(Number(figure.value!.toPrecision(3)), figure.unit)}</dd>

@@ -3,6 +3,7 @@
   import Button from '../common/Button.svelte';
   import { onMount } from 'svelte';
   import { addSource } from '../state/actions';
+  import { lateness } from '../state/late.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { modules } from '../state/document';
   import { figure, hertz, laneText, seconds } from '../common/format';
@@ -148,10 +149,14 @@
     if (name.startsWith('heard:')) return;
     if (!(name in (workbench.sheet?.signals ?? {}))) workbench.chosen = { what: 'stave', id: name };
   }
+
+  const late = lateness(() => workbench.tracing.isOld);
 </script>
 
 <div
   class="sheet panel"
+  class:late={late.isLate}
+  aria-busy={late.isLate}
   onpointermove={point}
   onpointerleave={() => (workbench.cursor = null)}
   {@attach zooms(() => plotWidth)}
@@ -269,6 +274,9 @@
 </div>
 
 <style>
+  .late :global(output) {
+    opacity: 0.45;
+  }
   .sheet {
     --left: 268px;
   }

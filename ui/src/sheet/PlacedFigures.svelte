@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Aged from '../common/Aged.svelte';
   import Button from '../common/Button.svelte';
   import { practice, practise } from '../practice/practice-now';
   import { term } from '../common/hint';
@@ -46,27 +47,29 @@
   }
 </script>
 
-{#if awaited && !workbench.judging.judgement}
-  <div class="placed"><span>{awaited}</span><b>–</b></div>
-{/if}
-{#each groups as group (group)}
-  {#if group}<h4 class="group">{group}</h4>{/if}
-  {#each mine.filter((figure) => figure.group === group) as figure, i (i)}
-    {#if figure.settable}
-      <Labelled name={figure.name} help={figure.help}>
-        <ValueField
-          value={Number(figure.value.toPrecision(5))}
-          unit={figure.unit || 'signal'}
-          label="{owner}: {figure.name}"
-          width="100%"
-          oncommit={(v) => void messages.attempt(() => aim(figure, Number(v)))}
-        />
-      </Labelled>
-    {:else}
-      <div class="placed" {...term(figure.help)}><span>{figure.name}</span><b>{figure.said}</b></div>
-      {#if i === 0 && practice.standing?.abouts.includes(figure.kind)}
-        <Button look="bare" onclick={() => void messages.attempt(() => practise(figure.kind))}>Practise this</Button>
+<Aged old={workbench.judging.isOld}>
+  {#if awaited && !workbench.judging.judgement}
+    <div class="placed"><span>{awaited}</span><b>–</b></div>
+  {/if}
+  {#each groups as group (group)}
+    {#if group}<h4 class="group">{group}</h4>{/if}
+    {#each mine.filter((figure) => figure.group === group) as figure, i (i)}
+      {#if figure.settable}
+        <Labelled name={figure.name} help={figure.help}>
+          <ValueField
+            value={Number(figure.value.toPrecision(5))}
+            unit={figure.unit || 'signal'}
+            label="{owner}: {figure.name}"
+            width="100%"
+            oncommit={(v) => void messages.attempt(() => aim(figure, Number(v)))}
+          />
+        </Labelled>
+      {:else}
+        <div class="placed" {...term(figure.help)}><span>{figure.name}</span><b>{figure.said}</b></div>
+        {#if i === 0 && practice.standing?.abouts.includes(figure.kind)}
+          <Button look="bare" onclick={() => void messages.attempt(() => practise(figure.kind))}>Practise this</Button>
+        {/if}
       {/if}
-    {/if}
+    {/each}
   {/each}
-{/each}
+</Aged>

@@ -1,7 +1,8 @@
 <script lang="ts">
   import Fold from '../common/Fold.svelte';
   import { term } from '../common/hint';
-  import { workbench } from '../state/workbench.svelte';
+  import Aged from '../common/Aged.svelte';
+  import { workbench, type Present } from '../state/workbench.svelte';
   import { noteName, seconds, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
   import { reached, type Reached } from './reached';
@@ -23,6 +24,7 @@
   type Figure = (typeof FIGURES)[number][0];
   let wanted: Figure | null = $state(null);
   let found: Reached[] | null = $state.raw(null);
+  let of: Present | null = $state.raw(null);
   let abort: AbortController | null = null;
 
   const unit = $derived(workbench.sheet?.lanes[name]?.unit ?? 'ratio');
@@ -42,18 +44,19 @@
   async function ask(): Promise<void> {
     abort?.abort();
     const mine = (abort = new AbortController());
+    const asked = workbench.present;
     try {
       const velocities = VELOCITIES.map((v) => v.velocity);
       const answer = await reached(workbench.patch!, name, keys, velocities, mine.signal, workbench.performed);
-      if (abort === mine) found = answer;
+      if (abort === mine) [found, of] = [answer, asked];
     } catch (error) {
       if (!(error instanceof DOMException)) throw error;
     }
   }
 
-  function said(of: Reached | undefined): string {
-    if (!of) return '';
-    const { measures } = of;
+  function said(reached: Reached | undefined): string {
+    if (!reached) return '';
+    const { measures } = reached;
     if (chosen === 'rise_s') return measures.rise_s == null ? '–' : seconds(measures.rise_s[2]);
     const value = measures[chosen];
     return value == null ? 'moving' : shown(Number(value.toPrecision(4)), unit);
@@ -67,24 +70,26 @@
     options={FIGURES}
     onchoose={(c) => (wanted = c as Figure)}
   />
-  <table class="figures" aria-busy={!found}>
-    <thead
-      ><tr
-        ><th></th>{#each VELOCITIES as { name, velocity } (velocity)}<th {...term(`velocity ${velocity}`)}>{name}</th
-          >{/each}</tr
-      ></thead
-    >
-    <tbody>
-      {#each keys as key (key)}
-        <tr>
-          <td>{noteName(key)}</td>
-          {#each VELOCITIES as { velocity } (velocity)}
-            <td>{said(found?.find((r) => r.key === key && r.velocity === velocity))}</td>
-          {/each}
-        </tr>
-      {/each}
-    </tbody>
-  </table>
+  <Aged old={!found || workbench.isOld(of)}>
+    <table class="figures">
+      <thead
+        ><tr
+          ><th></th>{#each VELOCITIES as { name, velocity } (velocity)}<th {...term(`velocity ${velocity}`)}>{name}</th
+            >{/each}</tr
+        ></thead
+      >
+      <tbody>
+        {#each keys as key (key)}
+          <tr>
+            <td>{noteName(key)}</td>
+            {#each VELOCITIES as { velocity } (velocity)}
+              <td>{said(found?.find((r) => r.key === key && r.velocity === velocity))}</td>
+            {/each}
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </Aged>
 </Fold>
 
 <style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Aged from '../common/Aged.svelte';
   import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
@@ -149,7 +150,7 @@
 
 {#if measured}
   <h3>It makes</h3>
-  <Figures of={measured} unit="signal" />
+  <Aged old={workbench.judging.isOld}><Figures of={measured} unit="signal" /></Aged>
   <Between name="signal.{module.id}" unit="signal" />
   <PlacedFigures about={{ what: 'source', id: module.id }} />
 {/if}

@@ -15,7 +15,7 @@
   const time = (t: number | null | undefined): string => (t == null ? '–' : seconds(t));
 </script>
 
-<table class="figures" aria-label="Peaks, rises and dips of every source">
+<table class="figures" aria-label="Peaks, rises and dips of every source" class:is-old={workbench.judging.isOld}>
   <thead>
     <tr>
       <th></th>

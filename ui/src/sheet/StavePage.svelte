@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Aged from '../common/Aged.svelte';
   import Button from '../common/Button.svelte';
   import { term } from '../common/hint';
   import { findRange } from '../range/ranging-now';
@@ -29,10 +30,14 @@
 
 <header>{lane?.title ?? name}</header>
 {#if measured}
-  <Figures of={measured.measures} unit={measured.unit} />
-  <p class="help">From least to greatest: {shown(Number(measured.distance.toPrecision(4)), measured.distance_unit)}.</p>
+  <Aged old={workbench.judging.isOld}>
+    <Figures of={measured.measures} unit={measured.unit} />
+    <p class="help">
+      From least to greatest: {shown(Number(measured.distance.toPrecision(4)), measured.distance_unit)}.
+    </p>
+  </Aged>
 {:else}
-  <p class="help">Nothing moves it.</p>
+  <p class="help">{moving.length === 0 ? 'No route moves it.' : 'Its routes are off, or not worked out yet.'}</p>
 {/if}
 <Between {name} unit={workbench.sheet?.lanes[name]?.unit ?? 'ratio'} />
 <div class="acts">
@@ -44,7 +49,11 @@
 {#each moving as route (route.id)}
   <RouteSentence {route} from="destination" />
   {#if measured && route.id in measured.shares}
-    <div class="share" {...term('Share of the variance while the note is held: cov(route, sum) / var(sum)')}>
+    <div
+      class="share"
+      class:is-old={workbench.judging.isOld}
+      {...term('Share of the variance while the note is held: cov(route, sum) / var(sum)')}
+    >
       <i style:width="{Math.min(100, Math.abs(measured.shares[route.id]! * 100))}%"></i>
       <span>{(measured.shares[route.id]! * 100).toFixed(0)} %</span>
     </div>
@@ -57,12 +66,14 @@
 
 {#if pairs.length > 0}
   <h3>Moves alike</h3>
-  <dl>
-    {#each pairs as pair (pair.other)}
-      <dt>{titleOf(pair.other)}</dt>
-      <dd>{pair.word}, {figure(pair.correlation, 2)}</dd>
-    {/each}
-  </dl>
+  <Aged old={workbench.judging.isOld}>
+    <dl>
+      {#each pairs as pair (pair.other)}
+        <dt>{titleOf(pair.other)}</dt>
+        <dd>{pair.word}, {figure(pair.correlation, 2)}</dd>
+      {/each}
+    </dl>
+  </Aged>
 {/if}
 
 {#if lane}<Targets {name} />{/if}

@@ -7,6 +7,7 @@
   import Difference from '../library/Difference.svelte';
   import { patchOf, settle } from '../state/library';
   import { player } from '../state/playing';
+  import { lateness } from '../state/late.svelte';
   import { settings } from '../state/settings.svelte';
 
   const drafts = workbench.drafts;
@@ -16,6 +17,7 @@
   const first = $derived(
     workbench.judging.findings.find((f) => f.key === workbench.judging.trying?.key) ?? workbench.judging.findings[0]
   );
+  const late = lateness(() => workbench.judging.isOld);
   const settleNow = (choice: 'theirs' | 'mine' | 'both'): void => void messages.attempt(() => settle(choice));
   /** What the other window has, and what this one has. */
   async function bothWindows(): Promise<readonly [Patch, Patch]> {
@@ -51,7 +53,7 @@
   {/if}
   {#if workbench.patch && !first}
     <div class="bar finding" data-severity="none">
-      <span
+      <span class:is-old={workbench.judging.isOld} aria-busy={late.isLate}
         ><small
           >{workbench.judging.judgement ? 'Nothing to point out.' : 'Looking…'}{asides
             ? ` ${asides} set aside.`
@@ -63,7 +65,9 @@
   {:else if first}
     <div class="bar finding" data-severity={first.severity}>
       <b>{SEVERITY[first.severity]}</b>
-      <span><em>{first.sentence}</em> <small>{first.why}</small></span>
+      <span class:is-old={workbench.judging.isOld} aria-busy={late.isLate}
+        ><em>{first.sentence}</em> <small>{first.why}</small></span
+      >
       {#if workbench.judging.trying?.key === first.key}
         <small>Behind, as it would be: {workbench.judging.trying.fix}</small>
         <Button class="strong" disabled={workbench.judging.stale} onclick={() => workbench.judging.take()}

@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { workbench } from '../state/workbench.svelte';
+  import { lateness } from '../state/late.svelte';
+  import { workbench, type Present } from '../state/workbench.svelte';
   import { BANDS, drawBands, drawGram, drawSpectrum, drawWave } from '../draw/draw-sound';
   import { figure, seconds } from '../common/format';
   import { lookInto, type Look } from '../api/look';
@@ -13,6 +14,9 @@
 
   let look = $state.raw<Look | null>(null);
   let behind = $state.raw<Look | null>(null);
+  let of: Present | null = $state.raw(null);
+  const old = $derived(workbench.isOld(of));
+  const late = lateness(() => old);
   let trouble = $state('');
   let width = $state(0);
   let at = $state(workbench.moment ?? 0.3);
@@ -30,13 +34,14 @@
     busy = true;
     do {
       again = false;
-      const { patch } = workbench;
+      const { patch, present } = workbench;
       if (!patch || width < 10) break;
       const held = workbench.tracing.behind(patch);
       try {
         const columns = Math.min(600, Math.round(width / 2));
         look = await lookInto(patch, at, columns, workbench.performed);
         behind = held && (await lookInto(held, at, columns, workbench.performed));
+        of = present;
         trouble = '';
         performance.mark('jorvik:look');
       } catch (error) {
@@ -69,7 +74,7 @@
 </script>
 
 <div class="sound panel">
-  <div class="over-time">
+  <div class="over-time" class:is-old={old} aria-busy={late.isLate}>
     <div class="axis">
       <span class="name">Sound</span>
       <TimeAxis
@@ -136,7 +141,7 @@
           ></i>{/if}{/if}
     </div>
   </div>
-  <div class="at">
+  <div class="at" class:is-old={old}>
     <Partials {look} {behind} {at} ghost={workbench.tracing.ghost?.label ?? ''} />
     <div class="spectrum" role="img" aria-label="Spectrum at {seconds(at)}, harmonics numbered">
       <Plot draw={(on) => look && drawSpectrum(on, look, behind)} />

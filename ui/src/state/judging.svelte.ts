@@ -34,11 +34,18 @@ export interface Judged {
 }
 
 export class Judging {
-  /** Of the patch as it was when they were last made. */
+  /** Figures and findings of the patch as it was judged last. */
   judgement: Judgement | null = $state.raw(null);
+  private judgedAs: { patch: Patch; performed?: Performed } | null = $state.raw(null);
   /** The fix that lies behind as a ghost until it is taken or left. */
   trying: Mend | null = $state.raw(null);
   findings = $derived(this.judgement?.findings.filter((finding) => finding.set_aside == null) ?? []);
+
+  /** True while the judgement is of an earlier edit, of the patch or of what is played. */
+  get isOld(): boolean {
+    const { judgement, judgedAs, of } = this;
+    return judgement !== null && (judgedAs?.patch !== of.patch || judgedAs?.performed !== of.performed);
+  }
 
   /** Whether what lies behind was made of an earlier patch; the next judgement brings it up to date, or drops it. */
   get stale(): boolean {
@@ -60,9 +67,10 @@ export class Judging {
     this.trying = null;
   }
 
-  /** What is played is another: the same patch is judged again. */
+  /** Judges the same patch again, as another phrase is played. Of a phrase that is left, no finding stays. */
   anew(): void {
     this.judged = null;
+    if (this.judgedAs && !this.judgedAs.performed?.phrase !== !this.of.performed?.phrase) this.judgement = null;
   }
 
   soon(): void {
@@ -84,6 +92,7 @@ export class Judging {
       if (this.of.performed === performed) this.judged = patch;
       if (this.of.patch === patch && this.of.performed === performed) {
         this.judgement = found as Judgement;
+        this.judgedAs = { patch, ...(performed && { performed }) };
         if (this.stale) this.tryAgain();
       }
       performance.mark('jorvik:judged');

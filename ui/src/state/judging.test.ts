@@ -22,6 +22,7 @@ const found = (marks: string): Answer => ({ data: { findings: [], marks }, respo
 
 interface Fake extends Judged {
   patch: Patch | null;
+  performed?: NonNullable<Judged['performed']>;
 }
 
 async function fresh() {
@@ -70,6 +71,41 @@ describe('judging', () => {
     await rest(0);
     expect(judging.judgement).toMatchObject({ marks: 'of the second' });
     expect(prepared.map((p) => p.name)).toEqual(['second']);
+  });
+
+  it('is old from the edit on until the present patch is judged', async () => {
+    const { of, judging } = await fresh();
+    judging.soon();
+    await rest(400);
+    judged[0]!.answer.keep(found('of the first'));
+    await rest(0);
+    expect(judging.isOld).toBe(false);
+    of.patch = named('second');
+    expect(judging.isOld).toBe(true);
+    judging.soon();
+    await rest(400);
+    expect(judging.isOld).toBe(true);
+    judged[1]!.answer.keep(found('of the second'));
+    await rest(0);
+    expect(judging.isOld).toBe(false);
+  });
+
+  it('drops the findings of a phrase that is left, and greys those of a phrase that is changed', async () => {
+    const { of, judging } = await fresh();
+    const play = (performed: NonNullable<Judged['performed']>): void => {
+      of.performed = performed;
+      judging.anew();
+    };
+    play({ phrase: { name: 'one' }, voice: 0 });
+    judging.soon();
+    await rest(400);
+    judged[0]!.answer.keep(found('under a phrase'));
+    await rest(0);
+    play({ phrase: { name: 'one', bars: 3 }, voice: 0 });
+    expect(judging.judgement).toMatchObject({ marks: 'under a phrase' });
+    expect(judging.isOld).toBe(true);
+    play({});
+    expect(judging.judgement).toBeNull();
   });
 
   it('leaves the machine to what is played live', async () => {

@@ -50,6 +50,8 @@ export class Tracing {
   allThree = $state(false);
   failure = $state('');
 
+  /** The patch and the performance that the sheet is of. */
+  private tracedAs: { patch: Patch; performed: Performed | undefined } | null = $state.raw(null);
   private wanted = false;
   private draft = false;
   private abort: AbortController | null = null;
@@ -59,6 +61,12 @@ export class Tracing {
   private laid: { of: Patch; patch: Patch } | null = null;
 
   constructor(private readonly of: Traced) {}
+
+  /** True while the sheet is of an earlier edit. */
+  get isOld(): boolean {
+    const { tracedAs, of } = this;
+    return tracedAs !== null && (tracedAs.patch !== of.patch || tracedAs.performed !== of.performed);
+  }
 
   /** Begins with another patch. */
   open(): void {
@@ -96,6 +104,7 @@ export class Tracing {
 
   private async askOne(patch: Patch, signal: AbortSignal): Promise<void> {
     const { performed = {} } = this.of;
+    const asked = { patch, performed: this.of.performed };
     try {
       const struck = patch.performance?.notes?.[0]?.velocity ?? 96;
       const others = VELOCITIES.map((v) => v.velocity).filter((v) => v !== struck);
@@ -111,6 +120,7 @@ export class Tracing {
       const answer = await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') }));
       signal.throwIfAborted();
       this.sheet = unpack(answer, this.columns);
+      this.tracedAs = asked;
       this.failure = '';
       performance.mark('jorvik:sheet');
       this.of.traced(patch, performed);

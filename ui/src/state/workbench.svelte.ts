@@ -40,6 +40,12 @@ const JOBS: JobServer = {
   result: (id) => unwrap(api.GET('/api/jobs/{job_id}/result', { ...at(id), parseAs: 'json' }))
 };
 
+/** What an answer of the core was made of. */
+export interface Present {
+  patch: Patch | null;
+  performed: Performed;
+}
+
 export class Workbench {
   catalogue: Catalogue | null = $state.raw(null);
   patch: Patch | null = $state.raw(null);
@@ -230,6 +236,16 @@ export class Workbench {
 
   get performance(): number {
     return this.phrasing.take;
+  }
+
+  /** The patch as it is now, and as it is played now. */
+  get present(): Present {
+    return { patch: this.patch, performed: this.performed };
+  }
+
+  /** Returns true where an answer is of an earlier edit. */
+  isOld(of: Present | null): boolean {
+    return of !== null && (of.patch !== this.patch || of.performed !== this.performed);
   }
 
   /** The phrase, or whose voice is strong, is another. */

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.patch import Route
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import AUDIO_HZ
@@ -34,14 +35,23 @@ def find(context: Context) -> Iterator[Figure]:
             group,
             words=f"±{depth:.3g} cents",
         )
-        off = np.flatnonzero(np.abs(moved) >= context.ear.pitch_st)
-        heard_s = float(off[0]) / context.rate if off.size else 0.0
+        heard_s = heard_after_s(context, route)
         yield Figure(
             "pitch",
             "heard after",
-            heard_s,
+            heard_s or 0.0,
             "s",
             f"When it is first {100 * context.ear.pitch_st:.2g} cents off, from note-on.",
             group,
-            words=time_text(heard_s) if off.size else "not in this note",
+            words="not in this note" if heard_s is None else time_text(heard_s),
         )
+
+
+def heard_after_s(context: Context, route: Route) -> float | None:
+    """Return when a route first moves the pitch by a noticed step, in seconds after note-on.
+
+    None where it never does while the note is held.
+    """
+    moved = context.held(context.trace.lanes["pitch"].contributions[route.id])
+    noticed = np.flatnonzero(np.abs(moved) >= context.ear.pitch_st)
+    return float(noticed[0]) / context.rate if noticed.size else None

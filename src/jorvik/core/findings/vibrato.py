@@ -7,6 +7,7 @@ Told for swings of 3 to 150 cents.
 from collections.abc import Iterator
 
 from jorvik.core.document.patch import edited
+from jorvik.core.figures.vibrato_heard import heard_after_s
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import AUDIO_HZ
@@ -39,7 +40,7 @@ def find(context: Context) -> Iterator[Finding]:
                 "silent",
             )
             continue
-        waits = context.setting(module, "delay_s") + 0.5 * context.setting(module, "fade_in_s")
+        waits = heard_after_s(context, route)
         if not SLOWEST <= rate <= FASTEST:
             wanted = SLOWEST if rate < SLOWEST else FASTEST
             patch = edited(context.patch, modules={module.id: {"rate": context.set_to(module, "rate", wanted)}})
@@ -51,7 +52,7 @@ def find(context: Context) -> Iterator[Finding]:
                 Fix(f"{wanted:g} Hz", patch),
                 "rate",
             )
-        if waits < DELAY_S and min(heard, context.off_s - context.on_s) > 0.5:
+        if waits is not None and waits < DELAY_S and min(heard, context.off_s - context.on_s) > 0.5:
             patch = edited(context.patch, modules={module.id: {"delay_s": 0.2, "fade_in_s": 0.4}})
             yield _said(
                 context,

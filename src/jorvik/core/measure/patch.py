@@ -8,6 +8,7 @@ from itertools import combinations
 from typing import Final
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from jorvik.core.document.destinations import Destination
 from jorvik.core.document.patch import Patch
@@ -17,7 +18,7 @@ from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import LaneTrace, Trace, trace
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
-from jorvik.core.measure.scan import BooleanRow, moves
+from jorvik.core.measure.scan import BooleanRow, stretch_ends
 from jorvik.core.problems import Problem, shown
 from jorvik.core.units.levels import decibels
 
@@ -28,6 +29,9 @@ STILL_S: Final = 0.05
 """Nothing moves where every lane stays within a thousandth of its range for at least this long."""
 
 _LOOK_S: Final = 0.005
+
+_STILL_ST: Final = 0.005
+"""Half a cent: a tenth of the least change of pitch that is heard."""
 """Stretches that are looked at one by one for that."""
 
 _SILENT_DB: Final = -80.0
@@ -140,7 +144,7 @@ def measure_trace(of: Trace) -> PatchMeasures:
         return once("correlation", [row[a], row[b]], lambda: correlation(moved(a), moved(b)))
 
     def moving(name: str) -> BooleanRow:
-        return once("moving", [row[name]], lambda: _moving(moved(name), of.rate))
+        return once("moving", [row[name]], lambda: _moving(moved(name), of.rate, lanes[name].lane.destination))
 
     return PatchMeasures(
         seconds=of.run.length / of.rate,
@@ -291,13 +295,25 @@ def _word(r: float) -> str:
     return "alike" if r > ALIKE else "opposed" if r < -ALIKE else "unrelated" if abs(r) < 0.3 else "partly"
 
 
-def _moving(values: Floats, rate: int) -> BooleanRow:
-    """Tell of each stretch of :data:`_LOOK_S` whether a lane moves in it."""
-    width = max(1, round(_LOOK_S * rate))
-    count, span = values.size // width, float(np.ptp(values))
-    if span <= 1e-9:
-        return np.zeros(count, dtype=np.bool_)
-    return moves(values[: count * width], width, 1e-3 * span)
+def _moving(values: Floats, rate: int, at: Destination) -> BooleanRow:
+    """Return for each stretch of 5 ms whether the lane moves around it.
+
+    It stands still where some 50 ms that hold the stretch spread over a thousandth of the lane's range at most, and
+    over no more semitones than are ever heard.
+    """
+    width, looks = max(1, round(_LOOK_S * rate)), round(STILL_S / _LOOK_S)
+    least, greatest = stretch_ends(values, width)
+    moving = np.zeros(least.size, dtype=np.bool_)
+    span = float(np.ptp(values))
+    if span <= 1e-9 or least.size < looks:
+        return moving
+    margin = min(1e-3 * span, _STILL_ST) if at.amount_unit == "st" else 1e-3 * span
+    spread = sliding_window_view(greatest, looks).max(axis=1) - sliding_window_view(least, looks).min(axis=1)
+    still = np.flatnonzero(spread <= margin)
+    moving[:] = True
+    for offset in range(looks):
+        moving[still + offset] = False
+    return moving
 
 
 def _still(moving: Sequence[BooleanRow], on_s: float, rate: int) -> list[tuple[float, float]]:

@@ -108,16 +108,16 @@ def periods(values: Floats, middle: float, margin: float) -> tuple[int, float, f
 
 
 @kernel
-def moves(values: Floats, width: int, margin: float) -> BooleanRow:
-    """Return for each stretch of so many samples whether values spread over more than a margin in it."""
-    found = np.zeros(values.size // width, dtype=np.bool_)
-    for stretch in range(found.size):
-        least = greatest = values[stretch * width]
+def stretch_ends(values: Floats, width: int) -> tuple[Floats, Floats]:
+    """Return the least and the greatest value of each stretch of so many samples."""
+    count = values.size // width
+    least, greatest = np.empty(count), np.empty(count)
+    for stretch in range(count):
+        least[stretch] = greatest[stretch] = values[stretch * width]
         for i in range(stretch * width + 1, (stretch + 1) * width):
-            least = min(least, values[i])
-            greatest = max(greatest, values[i])
-        found[stretch] = greatest - least > margin
-    return found
+            least[stretch] = min(least[stretch], values[i])
+            greatest[stretch] = max(greatest[stretch], values[i])
+    return least, greatest
 
 
 @summing_kernel
