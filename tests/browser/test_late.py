@@ -220,7 +220,7 @@ class Unsteady(BrowserCase):
         self.page.get_by_role("tab", name="Range").click()
         self.record(
             {
-                "running": "[...document.querySelectorAll('button')].some((button) => button.textContent.trim() === 'cancel')",
+                "running": "document.querySelector('[aria-label^=\"The sweep is made\"]') != null",
                 "found": "document.querySelector('ul[aria-label=\"What was found\"]')?.textContent ?? ''",
                 "marked": "document.querySelector('ul.unfinished') != null",
             }

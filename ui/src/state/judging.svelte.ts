@@ -44,7 +44,8 @@ export class Judging {
   /** True while the judgement is of an earlier edit, of the patch or of what is played. */
   get isOld(): boolean {
     const { judgement, judgedAs, of } = this;
-    return judgement !== null && (judgedAs?.patch !== of.patch || judgedAs?.performed !== of.performed);
+    if (judgement === null || judgedAs === null) return false;
+    return judgedAs.patch !== of.patch || judgedAs.performed !== of.performed;
   }
 
   /** Whether what lies behind was made of an earlier patch; the next judgement brings it up to date, or drops it. */

@@ -48,9 +48,9 @@ def find(context: Context) -> Iterator[Figure]:
 
 
 def heard_after_s(context: Context, route: Route) -> float | None:
-    """Return when a route first moves the pitch by a noticed step, in seconds after note-on.
+    """Return the time from note-on until a route moves the pitch by a noticed step.
 
-    None where it never does while the note is held.
+    In seconds; None where it never does while the note is held.
     """
     moved = context.held(context.trace.lanes["pitch"].contributions[route.id])
     noticed = np.flatnonzero(np.abs(moved) >= context.ear.pitch_st)
