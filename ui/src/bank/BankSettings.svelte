@@ -11,7 +11,7 @@
   import { bank } from './bank-now';
 
   /** At which notes, and how: what the chosen work has to be told. */
-  const LIKE = { keys: 'C2, C3, C4', velocities: '40, 80, 118', lengths: '500ms, 2s', seeds: '1, 2, 3' };
+  const LIKE = { keys: 'C2, C3', velocities: '40, 118', lengths: '500 ms, 2 s', seeds: '1, 2, 3' };
   const settings = $derived(bank.settings);
   const samples = $derived(settings.samples);
 
@@ -26,15 +26,12 @@
 </script>
 
 {#each NOTES[settings.work] as name (name)}
-  <Labelled {name}>
+  <Labelled {name} help="Several with commas between. Empty: the note of each patch.">
     <TextField
       label="At which {name}"
-      placeholder={LIKE[name]}
+      placeholder="each patch’s own, or e.g. {LIKE[name]}"
       value={bank.notes[name]}
-      onset={(text) => {
-        bank.notes[name] = text;
-        bank.planSoon();
-      }}
+      onset={(text) => bank.setNotes({ [name]: text })}
     />
   </Labelled>
 {/each}

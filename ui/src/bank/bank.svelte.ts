@@ -37,6 +37,11 @@ export const NOTES: Record<WorkName, readonly ('keys' | 'velocities' | 'lengths'
   card: []
 };
 
+type Notes = Record<(typeof NOTES)['check'][number], string>;
+const OWN: Notes = { keys: '', velocities: '', lengths: '', seeds: '' };
+/** A sample set is cut over several keys and velocities unless something else is typed. */
+const SAMPLED: Notes = { ...OWN, keys: 'C2, C3, C4', velocities: '40, 80, 118', lengths: '2 s' };
+
 const SOON_MS = 100;
 
 export class BankWork {
@@ -49,7 +54,8 @@ export class BankWork {
   ids: string[] = $state.raw([]);
   name = $state('');
   settings: Settings = $state({ work: 'check' });
-  notes = $state({ keys: '', velocities: '', lengths: '', seeds: '' });
+  /** The notes as they are typed, for each work; nothing typed is the note of each patch. */
+  private readonly typed: Partial<Record<WorkName, Notes>> = $state({ samples: { ...SAMPLED } });
   against = $state('');
   plan: Plan | null = $state.raw(null);
   /** Whether what is planned is what is asked for now. */
@@ -93,6 +99,16 @@ export class BankWork {
       notes: this.notes,
       ...(this.against ? { against: this.against } : {})
     };
+  }
+
+  /** At which notes the chosen work is done. */
+  get notes(): Notes {
+    return this.typed[this.settings.work] ?? OWN;
+  }
+
+  setNotes(fields: Partial<Notes>): void {
+    this.typed[this.settings.work] = { ...this.notes, ...fields };
+    this.planSoon();
   }
 
   /** Chooses the patches that the library finds. */

@@ -6,6 +6,7 @@ import { BankWork, type Plan } from './bank.svelte';
 /** Plans that were asked for and are not answered yet. */
 interface Asked {
   settings: { work: string; card?: unknown };
+  notes: Record<string, string>;
   answer: (plan: Plan) => void;
 }
 const asked = vi.hoisted(() => [] as Asked[]);
@@ -14,8 +15,8 @@ const looked = vi.hoisted(() => [] as ((ids: string[]) => void)[]);
 vi.mock('../api/api', () => ({
   api: {
     GET: () => new Promise((answer) => looked.push(answer)),
-    POST: (_: string, { body }: { body: Pick<Asked, 'settings'> }) =>
-      new Promise((answer) => asked.push({ settings: body.settings, answer }))
+    POST: (_: string, { body }: { body: Pick<Asked, 'settings' | 'notes'> }) =>
+      new Promise((answer) => asked.push({ settings: body.settings, notes: body.notes, answer }))
   },
   unwrap: (answer: unknown) => answer
 }));
@@ -74,6 +75,24 @@ describe('a plan', () => {
     expect(work.ready).toBe(false);
     expect((await answered(8)).work).toBe('sweep');
     expect([work.plan?.pieces, work.ready]).toEqual([8, true]);
+  });
+
+  it('of a sample set is over several keys and velocities, and each work keeps its own notes', async () => {
+    const work = await chosen(6);
+    work.setNotes({ keys: 'C5' });
+    await answered(6);
+    work.set({ work: 'samples' });
+    await vi.runAllTimersAsync();
+    expect(asked[0]!.notes).toMatchObject({ keys: 'C2, C3, C4', velocities: '40, 80, 118', lengths: '2 s', seeds: '' });
+    await answered(54);
+    work.setNotes({ velocities: '90' });
+    await vi.runAllTimersAsync();
+    expect(asked[0]!.notes).toMatchObject({ keys: 'C2, C3, C4', velocities: '90' });
+    await answered(18);
+    work.set({ work: 'check' });
+    await vi.runAllTimersAsync();
+    expect(asked[0]!.notes).toEqual({ keys: 'C5', velocities: '', lengths: '', seeds: '' });
+    await answered(6);
   });
 
   it('of no piece lets nothing begin', async () => {
