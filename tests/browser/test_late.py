@@ -355,6 +355,13 @@ class Builder(BrowserCase):
             expect(dialog.get_by_label("Level of harmonic 1")).to_be_visible()
             self.page.get_by_label("Level of harmonic 1").fill("50%")
             self.page.get_by_label("Level of harmonic 1").press("Enter")
+            dialog.get_by_role("button", name="Clear").click()
+            expect(dialog.get_by_label("Level of harmonic 1", exact=True)).to_have_value("0 %")
+            column = dialog.get_by_role("columnheader", name="dB").bounding_box()
+            assert column is not None
+            box = dialog.bounding_box()
+            assert box is not None
+            self.assertLessEqual(column["x"] + column["width"], box["x"] + box["width"])
             dialog.get_by_role("button", name=re.compile("^Keep")).click()
             expect(dialog).to_have_count(0)
             self.page.evaluate("new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")

@@ -13,4 +13,7 @@ export const fullDayOf = (at: When): string =>
 export const timeOf = (at: When): string =>
   new Date(at).toLocaleTimeString(LOCALE, { hour: '2-digit', minute: '2-digit' });
 
+/** The time to the second, for what comes several times a minute: 02:35:09. */
+export const secondOf = (at: When): string => new Date(at).toLocaleTimeString(LOCALE);
+
 export const momentOf = (at: When): string => new Date(at).toLocaleString(LOCALE);

@@ -7,7 +7,8 @@
   import { comparing } from '../compare/comparing-now';
   import { taking } from './playing-live';
   import type { Take } from './taking.svelte';
-  import { timeOf } from '../common/dates';
+  import { CUT_OFF } from './taking.svelte';
+  import { secondOf } from '../common/dates';
   import { seconds } from '../common/format';
 
   /** The takes of this patch: opened as phrases, named, held against each other, joined from their best bars, printed. */
@@ -81,7 +82,10 @@
         />
       </div>
       <div class="row low">
-        <span>{timeOf(head.changed_at)}</span>
+        <span>{secondOf(head.changed_at)}</span>
+        {#if head.tags.includes(CUT_OFF)}<b data-hint="It ended before its pass did, or with the page that played it"
+            >{CUT_OFF}</b
+          >{/if}
         {#if facts[head.id]}
           {@const take = facts[head.id]!}
           <span>{seconds((take.ends - (take.begins ?? 0)) / (take.rate ?? 48_000))}</span>

@@ -11,6 +11,8 @@ import * as outbox from './outbox';
 
 const LAY_DOWN_MS = 1000;
 const RETRY_MS = 3000;
+/** The tag of a take that ended before its pass did, or with the page that played it. */
+export const CUT_OFF = 'cut off';
 
 /** Whether asking again would be refused again: not where the store is away, or nobody answers. */
 const isFinal = (error: unknown): boolean => error instanceof Refused && error.status < 500;
@@ -129,7 +131,8 @@ export class Taking {
     this.passes++;
     this.onTheWay++;
     const name = `${this.of.patch?.name ?? 'Untitled'}, take ${this.heads.length + this.onTheWay}`;
-    void this.send(asBody(taken(session, begins, ends, this.about(name))))
+    const tags = ends - begins < session.turn ? { tags: [CUT_OFF] } : {};
+    void this.send(asBody(taken(session, begins, ends, { ...this.about(name), ...tags })))
       .catch(() => {})
       .finally(() => this.onTheWay--);
   }
@@ -209,7 +212,7 @@ export class Taking {
   /** Offers what a window that is gone was playing when it went. */
   async lookBehind(): Promise<void> {
     for (const document of await outbox.leftBehind(await livingWindows()).catch(() => [])) {
-      const keep = async (): Promise<void> => this.open((await this.send(document)).id);
+      const keep = async (): Promise<void> => this.open((await this.send({ ...document, tags: [CUT_OFF] })).id);
       messages.say(
         'Something was being played when the last window went.',
         false,

@@ -75,6 +75,11 @@
     frame = next;
     void messages.attempt(async () => void (await see(frames[next]!)));
   }
+  function clear(): void {
+    const silent = harmonics.map(([, phase]) => [0, phase!]);
+    frames = frames.map((f, i) => (i === frame ? silent : f));
+    void messages.attempt(async () => void (await see(silent)));
+  }
   function addFrame(): void {
     frames = [...frames.slice(0, frame + 1), harmonics, ...frames.slice(frame + 1)];
     frameTo(frame + 1);
@@ -154,6 +159,7 @@
         oncommit={(v) => set(index, harmonics[index]![0]!, Number(v))}
       />
     {/each}
+    <Button onclick={clear}>Clear</Button>
     <span class="gap"></span>
     <span>frame</span>
     {#each frames as _, i (i)}
@@ -168,7 +174,7 @@
 <style>
   .builder {
     display: grid;
-    grid-template-columns: 1fr 250px;
+    grid-template-columns: minmax(0, 1fr) max-content;
     gap: 14px;
   }
   .wave {
@@ -180,7 +186,8 @@
   }
   .side {
     max-height: 310px;
-    overflow: auto;
+    overflow: hidden auto;
+    scrollbar-gutter: stable;
     scrollbar-width: thin;
   }
   td {

@@ -74,6 +74,8 @@
   function stands(field: FieldFacts): boolean {
     // The choice of the stream says it.
     if (field.role === 'joined') return false;
+    // A macro has one name: the field at the top is it.
+    if (field.role === 'text' && field.name === 'name') return false;
     if (module.kind === 'curve' && (field.name === 'loop' || field.name === 'hold_at')) return false;
     return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
   }
@@ -100,10 +102,11 @@
     } else setField(id, field.name, value, label, merge, draft);
   }
 
+  const shownName = $derived((module.kind === 'macro' && module.name) || module.id);
   function rename(text: string): string | void {
     const to = text.trim();
-    if (!workbench.patch || !workbench.catalogue || to === module.id || !to) return;
-    if (modules(workbench.patch).some((other) => other.id === to))
+    if (!workbench.patch || !workbench.catalogue || to === shownName || !to) return;
+    if (modules(workbench.patch).some((other) => other.id === to && other !== module))
       return `The name: found "${to}"; it must be one that no other source has.`;
     const next = renameModule(workbench.patch, module.id, to, workbench.catalogue);
     workbench.edit(`rename ${module.id} to ${to}`, next);
@@ -130,7 +133,7 @@
 
 <header>
   <i style:background="var(--{dye.colour})"></i>
-  <TextField class="id" label="Name of the source" value={module.id} onset={rename} />
+  <TextField class="id" label="Name of the source" value={shownName} onset={rename} />
   <span>{kind?.title}</span>
 </header>
 <p class="help">{kind?.help.split('\n')[0]}</p>

@@ -97,6 +97,9 @@ describe('renaming', () => {
   it('renames the control lane of a macro', () => {
     const controls = doc.renameModule(patch, 'grip', 'hold', catalogue).performance?.controls;
     expect(controls).toEqual({ 'macro:hold': [[0, 0.5]] });
+    const given = doc.replaceModule(patch, 'grip', { name: 'Firm grip' });
+    const renamed = doc.modules(doc.renameModule(given, 'grip', 'hold', catalogue)).find(({ id }) => id === 'hold');
+    expect(renamed).toMatchObject({ kind: 'macro', name: '' });
   });
 });
 

@@ -122,7 +122,9 @@ export function renameModule(patch: Patch, from: string, to: string, catalogue: 
     performance: renamed ? { ...patch.performance, controls: Object.fromEntries(renamed) } : patch.performance,
     modules: modules(patch).map((module) => ({
       ...changeInputs(module, catalogue, name),
-      ...(module.id === from ? { ...ownStream(module, catalogue), id: to } : {})
+      ...(module.id === from ? { ...ownStream(module, catalogue), id: to } : {}),
+      // A macro that is renamed is shown under its new id, not under a name that it was given before.
+      ...(module.id === from && module.kind === 'macro' && module.name ? { name: '' } : {})
     })) as Module[],
     routes: routes(patch).map((route) => ({
       ...route,
