@@ -67,7 +67,7 @@ class Rules(RuleCase):
             return patch([{"id": "vib", "kind": "lfo", "rate": 5}], routes)
 
         finding = self.sides("missed_cancel", at(-0.25), at(-0.3))
-        self.assertIn("exactly -0.3", finding.fix.label if finding.fix else "")
+        self.assertIn("exactly −0.3 st", finding.fix.label if finding.fix else "")
         self.assertIn("passes zero", found("missed_cancel", at(-0.35))[0].sentence)
         self.assertEqual(found("missed_cancel", at(-0.1)), [])
 

@@ -1,6 +1,7 @@
 """Every fix of every demo patch, tried: what the finding is about is measured before and after, by another way."""
 
 import math
+import re
 import unittest
 from collections.abc import Callable
 from typing import Final
@@ -204,6 +205,26 @@ def rises(of: Context, finding: Finding) -> float:
     return float(np.argmax(way >= 0.9 * way.max()))
 
 
+def bare_numbers(before: Patch, finding: Finding) -> list[str]:
+    """Return the numbers with a unit that the fix's label says without it, as its field would not take them."""
+    assert finding.fix is not None
+    after, found = finding.fix.patch, []
+    for at in VOICE.values():
+        changed = after.base(at)
+        if changed != before.base(at) and at.unit in ("ratio", "s", "st", "dB", "Hz"):
+            found += [changed, changed - before.base(at)]
+    for route in after.routes:
+        old = before.routes_by_id.get(route.id)
+        if old is not None and old.amount != route.amount:
+            found.append(route.amount)
+    digits = (f"{abs(number):.{places}g}" for number in found for places in (2, 3, 4, 6))
+    return [
+        text
+        for text in digits
+        if re.search(rf"(?<![\d.]){re.escape(text)}(?![\d.]| ?(%|st|s|ms|dB|k?Hz))", finding.fix.label)
+    ]
+
+
 WORSE: Final[dict[str, Callable[[Context, Finding], float]]] = {
     "beyond_half_rate": lambda c, f: float(c.values("fm_index").max()),
     "breaks_elsewhere": breaks,
@@ -264,6 +285,7 @@ class Tried(unittest.TestCase):
                 with self.subTest(patch=name, finding=finding.key, fix=finding.fix.label):
                     after = Context(finding.fix.patch)
                     worse = WORSE[finding.rule]
+                    self.assertEqual(bare_numbers(before.patch, finding), [])
                     self.assertLess(worse(after, finding), worse(before, finding))
                     left = findings(after)
                     self.assertNotIn(finding.key, [one.key for one in left])

@@ -58,5 +58,5 @@ def _fix(context: Context, name: str, high: bool) -> Fix | None:
         return None
     factor = float(room / farthest)
     changed = {route.id: {"amount": float(f"{route.amount * factor:.4g}")} for route in adds}
-    said = ", ".join(f"{route.source} {changed[route.id]['amount']:g}" for route in adds)
+    said = ", ".join(f"{route.source} {in_words(changed[route.id]['amount'], at.amount_unit)}" for route in adds)
     return Fix(f"amounts that just reach it: {said}", edited(context.patch, routes=changed))

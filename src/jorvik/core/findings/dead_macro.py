@@ -16,6 +16,7 @@ from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
+from jorvik.core.units.words import in_words
 
 PART = 0.2
 NOTHING = 1e-3
@@ -63,7 +64,9 @@ def _fix(context: Context, name: str, routes: list[Route]) -> Fix | None:
     amount = math.copysign(math.floor(1000.0 * abs(whole)) / 1000.0, mine[0].amount)
     if abs(amount) >= abs(mine[0].amount):
         return None
-    return Fix(f"amount {amount:g} {at.amount_unit}", edited(context.patch, routes={mine[0].id: {"amount": amount}}))
+    return Fix(
+        f"amount {in_words(amount, at.amount_unit)}", edited(context.patch, routes={mine[0].id: {"amount": amount}})
+    )
 
 
 def _lanes_at(context: Context, macro: str, value: float, names: tuple[str, ...], cache: RowCache) -> dict[str, Floats]:

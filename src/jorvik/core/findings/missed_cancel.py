@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
+from jorvik.core.units.words import in_words
 
 MEANT = 1.0 / 3.0
 MISSED = 0.01
@@ -38,16 +39,18 @@ def _missed(context: Context, route: Route, source: str, moving: list[Route]) ->
     full = "at full velocity" if source == "velocity" else f"with {source} full"
     word = "passes zero by" if share < 0.0 else "leaves"
     kept, *others = moving
+    unit = context.trace.lanes[f"route:{route.id}.amount"].lane.destination.unit
+    cancels = in_words(-route.amount, unit)
     yield Finding(
         rule="missed_cancel",
         severity="caution",
-        sentence=f"{source} {word} {abs(left):.3g} of {route.source}'s amount {full}.",
-        why=f"What is meant to vanish does not; the amount that just cancels is {-route.amount:g}.",
+        sentence=f"{source} {word} {in_words(float(f'{abs(left):.3g}'), unit)} of {route.source}'s amount {full}.",
+        why=f"What is meant to vanish does not; the amount that just cancels is {cancels}.",
         about=f"route.{moving[-1].id}",
         from_s=context.on_s,
         to_s=context.off_s,
         fix=Fix(
-            f"{source} takes away exactly {-route.amount:g}{', by one route' if others else ''}",
+            f"{source} takes away exactly {cancels}{', by one route' if others else ''}",
             edited(
                 context.patch,
                 routes={kept.id: {"amount": -route.amount}},

@@ -14,7 +14,7 @@ from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.chance import random_routes, reach_by_chance, share_under
 from jorvik.core.measure.context import Context
 from jorvik.core.units.noticed import SILENT
-from jorvik.core.units.words import share_text
+from jorvik.core.units.words import in_words, share_text
 
 SHARE = 0.02
 OCTAVE_ST = 12.0
@@ -49,17 +49,18 @@ def _silence(context: Context, route: Route) -> Iterator[Finding]:
     low, _ = reach_by_chance(context, name)
     offset = float(f"{SILENT + 0.01 - min(low, 0.0):.3g}")
     base = float(lane.base[0])
+    higher = in_words(offset, lane.lane.destination.unit)
     fix = None
     if base + offset <= 1.0:
         fix = Fix(
-            f"{lane.lane.destination.title.lower()} set {offset:g} higher",
+            f"{lane.lane.destination.title.lower()} set {higher} higher",
             edited(context.patch, base={name: base + offset}),
         )
     yield Finding(
         rule="random_range",
         severity="caution",
         sentence=f"{share_text(share)} of {route.source}'s values leave {lane.lane.destination.title.lower()} at nothing.",
-        why=f"Those notes fall silent; {offset:g} more on the set value just removes them.",
+        why=f"Those notes fall silent; {higher} more on the set value just removes them.",
         about=name,
         from_s=context.on_s,
         to_s=context.off_s,
