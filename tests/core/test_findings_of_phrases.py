@@ -3,9 +3,13 @@
 import math
 from typing import Any
 
+import numpy as np
+
 from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.engine.trace import trace
+from jorvik.core.figures import KINDS
+from jorvik.core.measure.context import Context
 from tests.core.judging import ENV, RuleCase, found
 from tests.core.test_beat import OPENS, under
 from tests.support import Json, patch
@@ -83,6 +87,24 @@ class InItsPlace(RuleCase):
         self.assertIn("in 1 of 2 notes", finding.sentence)
         self.assertIn("2 st short", finding.sentence)
         self.assertEqual(found("late_glide", glides(300, "poly")), [])
+
+    def test_each_glide_is_told_with_its_path_and_its_arrival(self) -> None:
+        """A beat of half a second; the second note, an octave higher, lasts 250 ms."""
+        for glide_ms, wanted in (
+            (200.0, "from C3 to C4, 12 st in 200 ms, there at 700 ms"),
+            (300.0, "from C3 to C4, 12 st in 300 ms, not there by note-off, 2 st short"),
+        ):
+            [glide] = KINDS["glides"](Context(glides(glide_ms)))
+            self.assertEqual((glide.about, glide.name, glide.said), ("pitch", "glide at 500 ms", wanted))
+            # By the trace: where the key begins, and where the lane has come to 0 or stands at note-off.
+            pitch = trace(glides(glide_ms)).lanes["pitch"].value
+            self.assertAlmostEqual(float(pitch[24_000]), -12.0, places=2)
+            arrived = 24_000 + int(np.argmax(pitch[24_000:] >= -1e-6))
+            if glide_ms == 200.0:
+                self.assertAlmostEqual(arrived / 48_000, 0.7, places=4)
+            else:
+                self.assertAlmostEqual(float(pitch[35_999]), -2.0, places=2)
+        self.assertEqual(list(KINDS["glides"](Context(glides(300.0, "poly")))), [])
 
     def test_no_track(self) -> None:
         finding = self.sides("no_track", listening(0.1, track="snap"), listening(0.1))

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { SheetWire } from './api';
 import { bytes, byLetters } from './wire';
-import { columnAt, extentOf, placeOf, timeAt, unpack, unpackRow, unpackVoice } from './sheet';
+import { alongKeys, columnAt, extentOf, placeOf, timeAt, unpack, unpackRow, unpackVoice } from './sheet';
 
 const packed = (numbers: Float32Array | Float64Array): string =>
   btoa(String.fromCharCode(...new Uint8Array(numbers.buffer)));
@@ -59,6 +59,27 @@ describe('the sheet over the wire', () => {
     const text = btoa(String.fromCharCode(...Array.from({ length: 256 }, (_, i) => i)));
     expect(byLetters(text)).toEqual(bytes(text));
   });
+});
+
+it('is drawn along the keys of a voice that glides', () => {
+  // A quarter of a second a column; the second key, 12 st higher, is struck in the third and glides for 0.25 s.
+  const pitch = {
+    value: { first: row(0, 0, -12, 0), least: row(0, -12, -12, 0), greatest: row(0, 0, 0, 0) },
+    base: { first: row(0, 0, -12, 0), least: '', greatest: '' },
+    contributions: {}
+  };
+  const notes = [
+    { on_s: 0.5, off_s: 1, key: 48 },
+    { on_s: 1, off_s: 1.5, key: 60 }
+  ];
+  const sheet = unpack({ ...wire, notes, lanes: { pitch } } as unknown as SheetWire);
+  const along = alongKeys(sheet).lanes['pitch']!;
+  expect([...along.value.first]).toEqual([0, 0, 0, 12]);
+  expect([...along.value.least]).toEqual([0, 0, 0, 12]);
+  expect([...along.value.greatest]).toEqual([0, 0, 12, 12]);
+  expect([along.least, along.greatest]).toEqual([0, 12]);
+  expect([...along.base.first]).toEqual([0, 0, 0, 12]);
+  expect(alongKeys(unpack(wire)).lanes['pitch']).toBeUndefined();
 });
 
 describe('places', () => {

@@ -108,6 +108,34 @@ export function unpack(wire: SheetWire, wanted = wire.columns): Sheet {
   };
 }
 
+/**
+ * Returns a sheet whose pitch is drawn along the keys that a gliding voice plays, in semitones from its first key: one
+ * curve from key to key, where the pitch lane itself jumps away from each new key and comes back to it.
+ */
+export function alongKeys(sheet: Sheet): Sheet {
+  const { notes, lanes, starts } = sheet;
+  const pitch = lanes['pitch'];
+  if (!pitch || notes.length < 2) return sheet;
+  const keyAt = (time: number): number => (notes.findLast(({ on_s }) => on_s <= time + 1e-9) ?? notes[0]!).key;
+  const offsets = Float32Array.from(starts, (time) => keyAt(time) - notes[0]!.key);
+  const shifted = ({ first, least, greatest }: Row): Row => {
+    const along = first.map((value, i) => value + offsets[i]!);
+    if (least === first) return { first: along, least: along, greatest: along };
+    // In a column that a new key falls into the ends are of both keys: the line to the next column stands for it.
+    const ends = (of: Float32Array, end: (a: number, b: number) => number): Float32Array =>
+      of.map((value, i) => {
+        const next = Math.min(i + 1, of.length - 1);
+        return offsets[i] === offsets[next] ? value + offsets[i]! : end(along[i]!, along[next]!);
+      });
+    return { first: along, least: ends(least, Math.min), greatest: ends(greatest, Math.max) };
+  };
+  const value = shifted(pitch.value);
+  const [least, greatest] = extentOf(value);
+  const raw = pitch.raw === pitch.value ? value : shifted(pitch.raw);
+  const along = { ...pitch, value, raw, base: shifted(pitch.base), least, greatest };
+  return { ...sheet, lanes: { ...lanes, pitch: along } };
+}
+
 /** Returns the least and the greatest of a row. */
 export function extentOf(row: Row): [number, number] {
   let least = Infinity;

@@ -6,7 +6,7 @@
   import { untrack } from 'svelte';
   import { titleOf } from '../state/wording';
   import { workbench } from '../state/workbench.svelte';
-  import { figure, shown } from '../common/format';
+  import { figure, seconds, shown } from '../common/format';
   import Between from './Between.svelte';
   import Figures from './Figures.svelte';
   import RouteSentence from './RouteSentence.svelte';
@@ -21,6 +21,11 @@
   const lane = $derived(workbench.sheet?.lanes[name]);
   const measured = $derived(workbench.judging.judgement?.measures.lanes[name]);
   const moving = $derived((workbench.patch?.routes ?? []).filter((route) => route.destination === name));
+  /** When the first note is held, where the voice plays more than one: the figures are of that. */
+  const firstOfSeveral = $derived.by(() => {
+    const notes = workbench.sheet?.notes ?? [];
+    return notes.length > 1 ? `${seconds(notes[0]!.on_s)} to ${seconds(notes[0]!.off_s)}` : '';
+  });
   const pairs = $derived(
     (workbench.judging.judgement?.measures.pairs ?? [])
       .filter((pair) => pair.a === name || pair.b === name)
@@ -29,6 +34,9 @@
 </script>
 
 <header>{lane?.title ?? name}</header>
+{#if measured && firstOfSeveral}
+  <p class="help">The first note, {firstOfSeveral}:</p>
+{/if}
 {#if measured}
   <Aged old={workbench.judging.isOld}>
     <Figures of={measured.measures} unit={measured.unit} />

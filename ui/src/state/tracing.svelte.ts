@@ -1,7 +1,7 @@
 /** Asks the core for the note sheet of the present patch, and of a ghost behind it. */
 import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
 import type { Patch } from '../api/api';
-import { unpack, unpackVoice, type FaintVoice, type Sheet } from '../api/sheet';
+import { alongKeys, unpack, unpackVoice, type FaintVoice, type Sheet } from '../api/sheet';
 import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
@@ -35,6 +35,11 @@ export interface Ghost {
   label: string;
   own: Performed | null;
   sheet: Sheet | null;
+}
+
+/** Returns a sheet as it is drawn: a voice that glides has one curve along its keys. */
+function drawn(sheet: Sheet, { voice }: Patch): Sheet {
+  return (voice?.mode ?? 'poly') !== 'poly' && (voice?.glide_ms ?? 0) > 0 ? alongKeys(sheet) : sheet;
 }
 
 export class Tracing {
@@ -119,7 +124,7 @@ export class Tracing {
       };
       const answer = await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') }));
       signal.throwIfAborted();
-      this.sheet = unpack(answer, this.columns);
+      this.sheet = drawn(unpack(answer, this.columns), patch);
       this.tracedAs = asked;
       this.failure = '';
       performance.mark('jorvik:sheet');
@@ -206,7 +211,8 @@ export class Tracing {
     const how = { ...performed, rate: FULL_RATE, columns: this.columns, velocities: [] };
     const body = { document: asBody(behind), ...how, ...stretch };
     try {
-      const sheet = unpack(await unwrap(api.POST('/api/sheet', { body, headers: workFor('ghost') })), this.columns);
+      const answer = await unwrap(api.POST('/api/sheet', { body, headers: workFor('ghost') }));
+      const sheet = drawn(unpack(answer, this.columns), behind);
       if (this.ghost?.patch === ghost.patch) this.ghost = { ...ghost, sheet };
     } catch {
       if (this.ghost?.patch === ghost.patch) this.ghostAsked = '';
