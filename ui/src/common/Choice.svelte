@@ -35,7 +35,7 @@
 </script>
 
 {#snippet each(some: readonly Option[])}
-  {#each some as [option, text] (option)}<option value={option}>{text}</option>{/each}
+  {#each some as [option, text], i (i)}<option value={option}>{text}</option>{/each}
 {/snippet}
 
 <Select
@@ -48,7 +48,7 @@
   onchange={chosen}
 >
   {#if prompt !== undefined}<option value="">{prompt}</option>{/if}
-  {#each options as one ('title' in one ? one.title : one[0])}
+  {#each options as one, i (i)}
     {#if 'title' in one}
       {#if one.options.length > 0}<optgroup label={one.title}>{@render each(one.options)}</optgroup>{/if}
     {:else}{@render each([one])}{/if}

@@ -63,7 +63,7 @@
     onpointermove={still ? undefined : point}
     {onkeydown}
   >
-    {#each marks as mark (mark)}<line
+    {#each marks as mark, i (i)}<line
         x1={(mark / box.seconds) * WIDE}
         x2={(mark / box.seconds) * WIDE}
         y1="0"

@@ -17,7 +17,7 @@
   <table class="figures">
     <thead><tr><th></th><th>you said</th><th>it is</th><th>why</th></tr></thead>
     <tbody>
-      {#each marked.parts as part (part.name)}
+      {#each marked.parts as part, i (i)}
         <tr data-verdict={part.verdict}>
           <th scope="row">
             {#if part.stave && part.at_s != null}
@@ -35,7 +35,7 @@
     </tbody>
   </table>
   <ul>
-    {#each marked.worked as step (step)}<li>{step}</li>{/each}
+    {#each marked.worked as step, i (i)}<li>{step}</li>{/each}
   </ul>
   {#if view.curves.length || marked.lane?.length}
     <Tick checked={practice.showing} onset={(on) => (practice.showing = on)}>the right curve, dashed</Tick>

@@ -113,7 +113,7 @@
 {#if aiming.targets.length > 0}
   <div class="changing" role="group" aria-label="What may change">
     <span>may change</span>
-    {#each aiming.offered as one (one.name)}
+    {#each aiming.offered as one, i (i)}
       <Tick checked={aiming.changes(one)} onset={(change) => aiming.pick(one.name, change)}>
         {one.label} <i>{shown(Number(one.value.toPrecision(4)), one.unit)}</i>
       </Tick>
