@@ -93,6 +93,24 @@ class Editing(BrowserCase):
         handle.press("ArrowRight")
         expect(decay).to_have_value("630 ms")
 
+    def test_nothing_that_appears_under_the_pointer_takes_a_click_on_a_figure(self) -> None:
+        self.redrawn(lambda: self.type_into("Amount of swell on cutoff", "-43.123st"))
+        stave = self.stave("Cutoff")
+        field = stave.get_by_label("Amount of swell on cutoff", exact=True)
+        field.hover()
+        figure = field.bounding_box()
+        assert figure is not None
+        for act in ("Mute", "Remove"):
+            box = stave.get_by_role("button", name=f"{act} swell on cutoff").or_(
+                stave.get_by_role("button", name=f"{act} swell from cutoff")
+            )
+            appears = box.bounding_box()
+            assert appears is not None
+            self.assertGreaterEqual(appears["x"], figure["x"] + figure["width"], act)
+        self.page.mouse.click(figure["x"] + figure["width"] - 3, figure["y"] + figure["height"] / 2)
+        expect(field).to_be_focused()
+        expect(stave.get_by_role("button", name="Mute swell on cutoff")).to_have_count(1)
+
     def test_sources_and_routes_are_added_changed_muted_and_removed(self) -> None:
         self.redrawn(lambda: self.page.get_by_label("Add a source").select_option("lfo"))
         expect(self.page.get_by_label("Name of the source")).to_have_value("lfo")
