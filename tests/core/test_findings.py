@@ -400,6 +400,14 @@ class Rules(RuleCase):
         # Turned over, it takes what the saw has come to when each gate falls: 0.8 times the length of the note.
         self.assertAlmostEqual(float(taken[round(0.31 * 48_000)]), 0.24, places=4)
         self.assertAlmostEqual(float(taken[-1]), 0.32, places=4)
+        # One note shows one value, and the next note another: of chance, and of a cycle that runs free.
+        for source in (
+            {"kind": "noise"},
+            {"kind": "random", "rate": 0.5},
+            {"kind": "lfo", "rate": 0.8, "start": "free"},
+        ):
+            held = {"id": "s", "kind": "sample_hold", "input": "w", "clock": "trigger"}
+            self.assertEqual(found("falling_edge", patch([{"id": "w", **source}, held])), [], source)
 
 
 def under_its_phrase(doc: Json) -> Patch:

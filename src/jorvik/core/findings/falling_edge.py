@@ -12,6 +12,7 @@ import numpy as np
 
 from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, fix
+from jorvik.core.measure.chance import is_random
 from jorvik.core.measure.context import Context
 
 ALIKE = 0.005
@@ -31,6 +32,8 @@ def find(context: Context) -> Iterator[Finding]:
         span = float(np.ptp(given))
         if rising.size == 0 or falling.size == 0 or span <= 1e-9:
             continue
+        if rising.size == 1 and _differs_by_note(context, str(module.input)):
+            continue
         at_rise, at_fall = given[rising], given[falling]
         apart = float(np.abs(at_fall - at_rise[0]).max())
         if float(np.ptp(at_rise)) > ALIKE * span or apart < APART * span:
@@ -45,6 +48,12 @@ def find(context: Context) -> Iterator[Finding]:
             to_s=float(falling[0]) / context.rate + 0.01,
             fix=fix(f"{module.clock} turned over", partial(_turned_over, context.patch, module.id, module.clock)),
         )
+
+
+def _differs_by_note(context: Context, source: str) -> bool:
+    """Return True for a source that has another value at the next note: chance, or a free cycle."""
+    module = context.patch.modules_by_id.get(source)
+    return is_random(context.patch, source) or (module is not None and module.runs_free)
 
 
 def _turned_over(patch: Patch, name: str, clock: str) -> Patch:
