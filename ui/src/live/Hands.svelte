@@ -86,7 +86,7 @@
         <Button
           look="bare"
           aria-pressed={controller.learning === name}
-          aria-label="Learn {laneTitle(name)}"
+          aria-label="Learn {label}"
           data-hint="Then move the knob that shall play it"
           onclick={() => controller.learn(name)}>{controller.learning === name ? 'move it…' : 'learn'}</Button
         >

@@ -54,7 +54,7 @@ function playing(): { live: Live; taking: Taking } {
   }));
   const stubs = { writes: vi.fn(), beat: vi.fn(), record: () => Promise.resolve() };
   const live = { ...stubs, session, now: 0 } as unknown as Live;
-  const phrasing = { phrase: null, heads: [], takeUp: (make: () => Promise<unknown>) => make() };
+  const phrasing = { phrase: null, heads: [], takeUp: () => Promise.resolve() };
   const of = { patch: named('Quay'), id: 'quay', drafts: { head: null }, phrasing };
   return { live, taking: new Taking(of as never, live) };
 }
