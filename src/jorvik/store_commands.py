@@ -91,10 +91,14 @@ def _said(did: str, counts: _Counts, path: Path) -> str:
 _WORDS = {"documents": "documents", "revisions": "versions", "banks": "banks", "log_entries": "entries of the logbook"}
 
 
-def backup(args: argparse.Namespace) -> None:
-    """Write everything that is kept into one file; Jorvik may run meanwhile."""
+def backup(args: argparse.Namespace) -> int:
+    """Write everything that is kept into one file; Jorvik may run meanwhile. 1 where a row was left out."""
     with _database() as engine:
-        print(_said("Wrote", write_backup(engine, args.file), args.file))
+        written = write_backup(engine, args.file)
+    for row in written.left_out:
+        print(f"Left out, because it cannot be written: {row}", file=sys.stderr)
+    print(_said("Wrote", written.rows, args.file))
+    return 1 if written.left_out else 0
 
 
 def restore(args: argparse.Namespace) -> None:

@@ -58,7 +58,7 @@ class Backup(unittest.TestCase):
                 {"id": str(uuid.uuid4()), "data": b"\x00\xff\n\r"},
             )
         before = everything(self.engine)
-        counts = backup(self.engine, self.path)
+        counts = backup(self.engine, self.path).rows
         self.assertEqual((counts["documents"], counts["bank_members"], counts["jobs"]), (2, 2, 1))
         self.patches.write_draft(self.first, document(name="Changed"), 1)
         self.patches.delete(self.other)
@@ -70,6 +70,27 @@ class Backup(unittest.TestCase):
         self.assertEqual([head.name for head in self.library.page(Query(search="softer")).heads], ["Softer"])
         self.assertEqual(self.patches.get(self.other).parent_id, self.first)
         self.assertEqual(len(Logbook(self.engine).entries(LogQuery())), 1)
+
+    def test_a_row_that_cannot_be_written_is_named_and_left_out(self) -> None:
+        bad = uuid.uuid4()
+        with self.engine.begin() as connection:
+            # Half a letter, as an older Jorvik took it.
+            connection.execute(
+                text(
+                    "INSERT INTO log_entries (id, act, document_name, title, changes, figures, why, marked, document)"
+                    " VALUES (:id, 'fix', 'Bell', 'fixed', '[]', '[]', '', false, :document)"
+                ),
+                {"id": str(bad), "document": '{"name": "\\ud83d"}'},
+            )
+        written = backup(self.engine, self.path)
+        self.assertEqual(len(written.left_out), 1)
+        self.assertIn(f"log_entries {bad}", written.left_out[0])
+        self.assertEqual(self.path.stat().st_mode & 0o777, 0o600)
+        with self.engine.begin() as connection:
+            connection.execute(text("DELETE FROM log_entries WHERE id = :id"), {"id": str(bad)})
+        before = everything(self.engine)
+        restore(self.engine, self.path)
+        self.assertEqual(everything(self.engine), before)
 
     def test_into_an_empty_one(self) -> None:
         before = everything(self.engine)

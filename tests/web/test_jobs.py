@@ -6,12 +6,15 @@ import json
 import unittest
 import uuid
 import zipfile
+from dataclasses import replace
 from typing import Any, ClassVar
+from unittest import mock
 
 import numpy as np
 import soundfile
 from fastapi.testclient import TestClient
 from sqlalchemy import Engine
+from sqlalchemy.exc import DataError
 
 from jorvik.core.analysis.useful_range import useful_range
 from jorvik.core.document.patch import check_patch
@@ -22,6 +25,7 @@ from jorvik.core.phrases.takes import printed as printed_take
 from jorvik.core.voice.render import render
 from jorvik.store.jobs import JobStore
 from jorvik.web.app import Settings, create_app
+from jorvik.web.job_kinds import JOB_KINDS
 from tests.support import Json, document, fresh_engine, note, patch, wait_until
 from tests.web.test_api import ROUTE, WAVE
 
@@ -83,6 +87,34 @@ class JobsOverHttp(unittest.TestCase):
             self.assertEqual(answer.status_code, 422)
             self.assertIn("must be text of whole letters", answer.json()["sentence"])
             self.assertEqual(self.client.get(address).status_code, 404)
+
+    def test_a_result_that_the_store_refuses_fails_alone_and_is_logged(self) -> None:
+        def refused(*_: Any) -> None:
+            raise DataError("UPDATE", {}, ValueError("NUL"))
+
+        kind = replace(JOB_KINDS["sound"], after=refused)
+        with mock.patch.dict(JOB_KINDS, {"sound": kind}), self.assertLogs("jorvik", "ERROR") as logged:
+            job = self.ended(self.ask(kind="sound", document=SHORT)["id"])
+        self.assertEqual(job["state"], "failed")
+        self.assertIn("store refused", job["said"])
+        self.assertIn("Traceback", "".join(logged.output))
+        self.assertEqual(self.ended(self.ask(kind="sound", document=SHORT)["id"])["state"], "done")
+
+    def test_what_was_done_is_entered_in_the_logbook_only_as_a_sound_document(self) -> None:
+        entry: Json = {"act": "fix", "title": "fixed", "after": SHORT}
+        self.assertEqual(self.client.post("/api/log", json=entry).status_code, 201)
+        for wrong in (
+            {**SHORT, "name": "\ud83d"},
+            {**SHORT, "voice": {"base": {"cutoff": float("nan")}}},
+            {"format": "jorvik-patch", "version": 1, "junk": "x" * 100},
+            {"format": "jorvik-nothing"},
+            {},
+        ):
+            for side in ("before", "after"):
+                body = json.dumps({**entry, side: wrong})
+                answer = self.client.post("/api/log", content=body, headers={"content-type": "application/json"})
+                with self.subTest(side=side, wrong=str(wrong)[:60]):
+                    self.assertEqual(answer.status_code, 422, answer.text)
 
     def test_a_sound_is_the_one_that_is_heard(self) -> None:
         job = self.ended(self.ask(kind="sound", document=SHORT, depth="32f")["id"])

@@ -2,14 +2,16 @@
 
 import base64
 import json
+import os
 import struct
 import uuid
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import IO, Any, Final
 
 from alembic import command
 from alembic.script import ScriptDirectory
@@ -26,28 +28,50 @@ _DAMAGED: Final = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, Runti
 _WANTED: Final = "a backup that jv backup wrote, undamaged"
 
 
-def backup(engine: Engine, path: Path) -> dict[str, int]:
-    """Write everything that is kept into a file, as it stands at one moment; return how many rows each table has.
+@dataclass(frozen=True)
+class Written:
+    """A backup that was written."""
 
-    The file is there in full or not at all.
+    rows: dict[str, int]
+    """By table, the number of rows in the file."""
+    left_out: list[str]
+    """For each row that cannot be written, its table, its identity and the reason."""
+
+
+def backup(engine: Engine, path: Path) -> Written:
+    """Write everything that is kept into a file, as it stands at one moment.
+
+    The file is there in full or not at all, for its owner alone to read. A row that cannot be written is left out.
     """
     part = path.with_name(f"{path.name}.part")
     counts: dict[str, int] = {}
+    left_out: list[str] = []
     with engine.connect().execution_options(isolation_level="REPEATABLE READ") as connection:
         connection.execute(text("SET LOCAL statement_timeout = 0"))
         revision = connection.scalar(text(f"SELECT version_num FROM {_VERSIONS}"))  # noqa: S608 (a name of our own)
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
+        with _own_file(part) as own, zipfile.ZipFile(own, "w", zipfile.ZIP_DEFLATED) as archive:
             for table in _tables(connection):
                 with archive.open(f"{table.name}.jsonl", "w", force_zip64=True) as file:
                     counts[table.name] = 0
-                    for line in _lines(connection, table):
+                    for row in _rows(connection, table):
+                        try:
+                            line = json.dumps(row, ensure_ascii=False, allow_nan=False).encode() + b"\n"
+                        except ValueError as error:
+                            left_out.append(f"{table.name} {row.get('id', '')}: {error}")
+                            continue
                         file.write(line)
                         counts[table.name] += 1
             made = datetime.now(UTC).isoformat(timespec="seconds")
             manifest = {"format": _FORMAT, "version": 1, "revision": revision, "made_at": made, "rows": counts}
             archive.writestr(MANIFEST, json.dumps(manifest, indent=2))
     part.replace(path)
-    return counts
+    return Written(counts, left_out)
+
+
+def _own_file(path: Path) -> IO[bytes]:
+    """Open a new file that its owner alone can read and write."""
+    path.unlink(missing_ok=True)
+    return os.fdopen(os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600), "w+b")
 
 
 def check_backup(path: Path) -> dict[str, Any]:
@@ -108,11 +132,11 @@ def _tables(connection: Connection) -> list[Table]:
     return list(metadata.sorted_tables)
 
 
-def _lines(connection: Connection, table: Table) -> Iterator[bytes]:
+def _rows(connection: Connection, table: Table) -> Iterator[dict[str, Any]]:
     columns = [column for column in table.columns if column.computed is None]
     rows = connection.execution_options(yield_per=_AT_ONCE).execute(select(*columns))
     for row in rows.mappings():
-        yield json.dumps({name: _written(value) for name, value in row.items()}, ensure_ascii=False).encode() + b"\n"
+        yield {name: _written(value) for name, value in row.items()}
 
 
 def _written(value: Any) -> Any:

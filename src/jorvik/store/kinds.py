@@ -12,6 +12,7 @@ from jorvik.core.document.phrase import check_phrase
 from jorvik.core.document.recording import check_recording
 from jorvik.core.document.take import check_take
 from jorvik.core.practice.progress import check_practice
+from jorvik.core.problems import Problem, shown
 
 Document = dict[str, Any]
 
@@ -104,3 +105,12 @@ PRACTICES: Final = Kind("practice", "practices", _practice)
 
 KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS, PRACTICES)
 """Every kind that there is."""
+
+
+def check_kept(document: Document) -> Labels:
+    """Return the labels of a document of any kind that is kept, by its format. Raises Problem for any other."""
+    kinds = {f"jorvik-{kind.name}": kind for kind in KINDS}
+    kind = kinds.get(str(document.get("format")))
+    if kind is None:
+        raise Problem("format", shown(document.get("format")), f"one of {', '.join(kinds)}")
+    return kind.check(document)

@@ -27,6 +27,9 @@ _LOG: Final = logging.getLogger("jorvik")
 _TOLD_S: Final = 0.5
 """How often progress is written down."""
 
+_REFUSED_S: Final = 1.0
+"""How long to wait after the store has refused something."""
+
 router = APIRouter(prefix="/jobs")
 
 
@@ -89,11 +92,16 @@ class Jobs:
         waiting = self._waiting[work]
         while True:
             waiting.clear()
-            found = await when_there(partial(self.store.begin_next, kinds))
-            if found is None:
-                await waiting.wait()
-            else:
-                await self._one(*found)
+            try:
+                found = await when_there(partial(self.store.begin_next, kinds))
+                if found is None:
+                    await waiting.wait()
+                else:
+                    await self._one(*found)
+            except SQLAlchemyError:
+                # The store refused something of one job: the next one is not kept waiting for it.
+                _LOG.exception("the store refused a job")
+                await asyncio.sleep(_REFUSED_S)
 
     async def _one(self, job: Job, request: dict[str, Any]) -> None:
         cancel = self._cancels[job.id] = threading.Event()
@@ -111,7 +119,7 @@ class Jobs:
             pass
         except Exception as error:
             if not isinstance(error, Problem | WorkerDied):
-                _LOG.error("%s", error)
+                _LOG.exception("job %s (%s) failed", job.id, job.kind)
             said = _why(error)
             await when_there(lambda: self.store.end(job.id, "failed", said))
         finally:
@@ -142,6 +150,8 @@ def _why(error: Exception) -> str:
         return "Something in it stopped the process that worked at it; change it before it is tried again."
     if isinstance(error, Problem):
         return str(error)
+    if isinstance(error, SQLAlchemyError):
+        return "Jorvik's store refused what it made; its log has the reason."
     kind = "worked at it" if isinstance(error, TaskBroke) else "read what was asked for"
     return f"Jorvik had a fault of its own while it {kind}; its log has it."
 

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Final, Literal
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import Response
 from pydantic import Field
+from sqlalchemy.exc import SQLAlchemyError
 
 from jorvik.core.changes.figures import figure_changes
 from jorvik.core.document.patch import check_patch
@@ -21,6 +22,7 @@ from jorvik.core.measure.picture import picture
 from jorvik.core.modules.base import PlainText
 from jorvik.core.problems import Problem
 from jorvik.formats.logbook import Written, logbook_html, logbook_markdown
+from jorvik.store.kinds import check_kept
 from jorvik.store.logbook import MOST_ENTRIES, Day, Entry, Logbook, LogQuery
 from jorvik.web.forms import Document, Form
 from jorvik.web.scheduler import Scheduler
@@ -120,6 +122,9 @@ def get_written(ending: Literal["md", "html"], wanted: Annotated[Wanted, Query()
 @router.post("", status_code=201)
 def post_entry(request: Request, new: NewEntry, logbook: TheLogbook) -> Entry:
     """Enter that something was done; what it came to in figures is added once it is worked out."""
+    for document in (new.before, new.after):
+        if document is not None:
+            check_kept(document)
     entry = logbook.enter(new.act, new.title, new.document_id, new.before, new.after)
     request.app.state.completer.wake()
     return entry
@@ -177,7 +182,11 @@ class Completer:
             while lacking := await when_there(self._logbook.lacking):
                 for entry, before, after in lacking:
                     figures, drawn = await self._worked_out(before, after)
-                    await when_there(partial(self._logbook.complete, entry, figures, drawn))
+                    try:
+                        await when_there(partial(self._logbook.complete, entry, figures, drawn))
+                    except SQLAlchemyError:
+                        _LOG.exception("the figures of an entry of the logbook cannot be kept")
+                        await when_there(partial(self._logbook.complete, entry, [], None))
 
     async def _worked_out(self, before: Document, after: Document) -> tuple[list[str], dict[str, Any] | None]:
         try:
