@@ -14,6 +14,7 @@ from typing import Any, Final
 from jorvik.bank.doing import Limits, write_whole
 from jorvik.bank.pieces import Plan, plan
 from jorvik.bank.settings import BankSettings, typed_notes
+from jorvik.bank_options import TLS_FILES
 from jorvik.core.document.patch import read_document
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.units.values import parse_value
@@ -70,7 +71,7 @@ def _worked(args: argparse.Namespace, made: Plan, rows: Any, limits: Limits, as_
 
     with (
         _stopped() as cancelled,
-        cluster(args.workers, args.scheduler, limits) as client,
+        cluster(args.workers, args.scheduler, limits, _security(args)) as client,
         _progress(as_json) as told,
     ):
         try:
@@ -81,6 +82,32 @@ def _worked(args: argparse.Namespace, made: Plan, rows: Any, limits: Limits, as_
         except SchedulerGone:
             print("jv: the scheduler is gone; what is done is kept. Run it again to go on.", file=sys.stderr)
             return False
+
+
+def _security(args: argparse.Namespace) -> Any:
+    """Return the certificates for the scheduler that was named, or None.
+
+    Raises Problem for one without certificates, unless ``--insecure`` says that this is meant.
+    """
+    from distributed.security import Security
+
+    address = args.scheduler or ""
+    if not address.startswith("tls://"):
+        if address and not args.insecure:
+            options = ", ".join(f"--tls-{name} FILE.pem" for name in TLS_FILES)
+            wanted = f"tls://… with {options}, or --insecure: whoever reaches a tcp:// address can run code as you"
+            raise Problem("--scheduler", address, wanted)
+        return None
+    files = {name: getattr(args, f"tls_{name}") for name in TLS_FILES}
+    for name, path in files.items():
+        if path is None or not path.is_file():
+            raise Problem(f"--tls-{name}", str(path or "nothing"), f"a PEM file, {TLS_FILES[name]}")
+    return Security(
+        tls_ca_file=str(files["ca"]),
+        tls_client_cert=str(files["cert"]),
+        tls_client_key=str(files["key"]),
+        require_encryption=True,
+    )
 
 
 def settings_from(args: argparse.Namespace) -> BankSettings:

@@ -3,6 +3,14 @@
 import argparse
 import os
 from pathlib import Path
+from typing import Final
+
+TLS_FILES: Final = {
+    "ca": "the certificate of the authority",
+    "cert": "the certificate of this client",
+    "key": "the key of that certificate",
+}
+"""Options for the certificates of a cluster, each with its meaning."""
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -35,7 +43,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--lufs", type=float, help="measure, render: the gain to so loud is told")
     parser.add_argument("--write-gains", type=Path, metavar="FILE.zip", help="and the patches with it, as a bank")
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 1, help="how many processes")
-    parser.add_argument("--scheduler", metavar="tcp://…", help="a cluster that runs, instead of processes here")
+    parser.add_argument("--scheduler", metavar="tls://…", help="a cluster that runs, instead of processes here")
+    for name, what in TLS_FILES.items():
+        parser.add_argument(f"--tls-{name}", type=Path, metavar="FILE.pem", help=f"--scheduler tls://…: {what}")
+    parser.add_argument("--insecure", action="store_true", help="--scheduler tcp://…: anyone there may run code here")
     parser.add_argument("--from-workers", action="store_true", help="workers write the files; they reach DIR too")
     parser.add_argument("--seconds", type=float, default=600.0, help="what a piece may take")
     parser.add_argument("--memory", type=float, default=1500.0, metavar="MB", help="what a worker may take")

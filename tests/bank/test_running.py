@@ -12,6 +12,9 @@ from pathlib import Path
 from typing import Any, ClassVar
 from unittest import mock
 
+from distributed import Client
+from distributed.security import Security
+
 from jorvik.bank import doing, journal
 from jorvik.bank.doing import DONE, FAILED, Limits, Row
 from jorvik.bank.journal import JOURNAL
@@ -93,6 +96,15 @@ class Running(unittest.TestCase):
     @classmethod
     def tearDownClass(cls) -> None:
         cls.stack.close()
+
+    def test_nobody_without_its_certificates_hands_it_work(self) -> None:
+        address = self.client.scheduler.address
+        self.assertTrue(address.startswith("tls://"), address)
+        workers = list(self.client.scheduler_info()["workers"])
+        self.assertEqual({worker.split("://")[0] for worker in workers}, {"tls"})
+        for other, security in (("tcp", None), ("tls", Security.temporary())):
+            with self.subTest(other=other), self.assertRaises(OSError):
+                Client(address.replace("tls", other), timeout=2, security=security).run_on_scheduler(os.getuid)
 
     def setUp(self) -> None:
         stack = ExitStack()

@@ -155,7 +155,7 @@ class Killed(unittest.TestCase):
         out = self.folder / "out"
         for _ in range(KILLS):
             address, scheduler, worker = self._own_cluster()
-            running = self.begun(out, "--scheduler", address, "--from-workers")
+            running = self.begun(out, "--scheduler", address, "--insecure", "--from-workers")
             already = len(lines(out))
             some = self.rng.randint(1, 4)
             wait_until(partial(has_come, out, already + some, running), "it did nothing")
@@ -168,7 +168,7 @@ class Killed(unittest.TestCase):
             worker.wait()
             scheduler.wait()
         address, scheduler, worker = self._own_cluster()
-        self.whole(out, "--scheduler", address, "--from-workers")
+        self.whole(out, "--scheduler", address, "--insecure", "--from-workers")
 
     def _own_cluster(self) -> tuple[str, subprocess.Popen[bytes], subprocess.Popen[bytes]]:
         log = self.folder / f"scheduler-{time.monotonic_ns()}.log"

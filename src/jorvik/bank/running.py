@@ -24,6 +24,7 @@ from typing import Any, Final
 import dask
 from distributed import Client, Future, LocalCluster, WorkerPlugin
 from distributed.scheduler import KilledWorker
+from distributed.security import Security
 
 from jorvik.bank.doing import FAILED, Limits, Row, bound_memory, do, write_whole
 from jorvik.bank.journal import Journal
@@ -107,10 +108,27 @@ class Told:
 
 
 @contextmanager
-def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Client]:
+def cluster(workers: int, scheduler: str | None, limits: Limits, security: Security | None = None) -> Iterator[Client]:
     """Have a client of a cluster: of so many processes of this machine, or the one whose scheduler is given.
 
-    Raises Problem where there is none at that address, or no worker comes.
+    Processes of this machine have certificates that are made for them and kept in memory: no other user of the
+    machine can hand them work, though their ports are open on loopback.
+
+    Parameters
+    ----------
+    workers
+        The number of processes where no scheduler is given.
+    scheduler
+        The address of a cluster that runs, or None.
+    limits
+        What a piece may take.
+    security
+        The certificates for a scheduler at a ``tls://`` address.
+
+    Raises
+    ------
+    Problem
+        Where there is no scheduler at that address, or no worker comes.
     """
     # What it would say of lost connections is said by us, in a sentence.
     logging.getLogger("distributed").setLevel(logging.CRITICAL)
@@ -123,7 +141,7 @@ def cluster(workers: int, scheduler: str | None, limits: Limits) -> Iterator[Cli
                 yield _ready(client, limits)
             return
         try:
-            client = Client(scheduler, timeout=_GONE_S)
+            client = Client(scheduler, timeout=_GONE_S, security=security)
         except (OSError, ValueError, TimeoutError) as error:
             raise Problem("--scheduler", f"none at {scheduler}", f"the address of one that runs ({error})") from None
         try:
@@ -150,6 +168,7 @@ def _processes(workers: int, limits: Limits) -> LocalCluster:
         memory_limit=round(1.5 * limits.memory_bytes),
         # Whatever it listens for, it does on loopback; its pages are not served.
         host="127.0.0.1",
+        security=Security.temporary(),
         dashboard_address="127.0.0.1:0",
         worker_dashboard_address="127.0.0.1:0",
         silence_logs="CRITICAL",
