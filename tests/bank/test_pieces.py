@@ -35,6 +35,11 @@ class Pieces(unittest.TestCase):
         self.assertEqual((first.performance.notes[0].key, first.performance.notes[0].velocity), (36.0, 40.0))
         self.assertEqual(first.performance.seed, 1)
 
+    def test_a_work_of_too_many_pieces_is_refused_before_any_is_made(self) -> None:
+        many: Json = {"keys": list(range(128)), "velocities": list(range(1, 128)), "seeds": list(range(128))}
+        with self.assertRaisesRegex(Problem, "2080768 pieces"):
+            plan(entries(BELL), settings(**many))
+
     def test_the_same_again_is_the_same_and_anything_else_another(self) -> None:
         once = self.ids(BELL)
         self.assertEqual(self.ids(BELL), once)

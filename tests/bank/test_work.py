@@ -15,16 +15,18 @@ import soundfile
 
 from jorvik.bank.doing import FAILED, Limits, do
 from jorvik.bank.finishing import finish
+from jorvik.bank.naming import sample_name
 from jorvik.bank.pieces import Piece, engine_version, plan
 from jorvik.bank.settings import BankSettings
 from jorvik.bank.work import Made, make
-from jorvik.bank.work.samples import sample_name, trimmed
+from jorvik.bank.work.samples import trimmed
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.findings import check
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
 from jorvik.formats.archive import Entry
+from jorvik.formats.sfz import read_sfz
 from jorvik.place import ROOT
 from tests.support import Json, demos, document, note
 
@@ -169,10 +171,25 @@ class Samples(unittest.TestCase):
         self.assertIsNone(done(falls, "samples").figures["loop_start"])
 
     def test_names_are_the_users_own(self) -> None:
-        self.assertEqual(sample_name("{number}_{velocity}{round}", "X", "x", 61, 80, {"seed": 4}), "61_80-r4.wav")
-        for bad in ("{what}", "a/b", "{", "..", ""):
+        self.assertEqual(sample_name("{number}_{velocity}{round}", "X", 61, 80, {"seed": 4}), "61_80-r4.wav")
+        for bad in ("{what}", "a/b", "{", "..", "", "a\nb"):
             with self.subTest(bad), self.assertRaisesRegex(Problem, "the names"):
-                sample_name(bad, "X", "x", 61, 80, {})
+                sample_name(bad, "X", 61, 80, {})
+
+    def test_samples_of_patches_with_one_name_and_of_a_pattern_without_keys_are_files_of_their_own(self) -> None:
+        twins = [Entry(f"{n}.json", {**HELD, "name": "Twin", "voice": {"base": {"cutoff": 500.0 * n}}}) for n in (1, 2)]
+        how = {"work": "samples", "keys": [45, 57], "velocities": [90], "samples": {"loops": False}}
+        for samples in ({}, {"name": "{patch}"}, {"name": "Sample"}):
+            with self.subTest(samples=samples), tempfile.TemporaryDirectory() as name:
+                made = plan(twins, BankSettings.model_validate({**how, "samples": {"loops": False, **samples}}))
+                rows = {one.id: do(one, Limits(), engine_version(), name)[0] for one in made.pieces}
+                files = [file for row in rows.values() for file in row.files]
+                self.assertEqual(len({file.casefold() for file in files}), 4)
+                found = finish(made, rows, Path(name))
+                self.assertEqual({record["map"] for record in found}, {"twin.sfz", "twin-2.sfz"})
+                self.assertEqual({record["map_said"] for record in found}, {"every key and velocity sounds one sample"})
+                mapped = [read_sfz((Path(name) / one).read_text()) for one in ("twin.sfz", "twin-2.sfz")]
+                self.assertEqual({one.file for one in mapped[0]} & {one.file for one in mapped[1]}, set())
 
 
 class Bounds(unittest.TestCase):

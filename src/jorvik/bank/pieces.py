@@ -3,13 +3,15 @@
 import hashlib
 import itertools
 import json
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, Final
 
 import jorvik.core
+from jorvik.bank.naming import distinct, sample_name
 from jorvik.bank.settings import MOST_PIECES, BankSettings
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.document.phrase import Phrase, check_phrase
@@ -53,6 +55,8 @@ class Piece:
     """Where it stands in the bank."""
     stem_of_patch: str
     """The name of the patch, as files have it; no two of a bank have the same."""
+    file_name: str
+    """The file of a sample; empty for other works, whose files are named by the stem."""
     stem: str
     """What files that are made of the piece are called, but for their ending."""
     document: dict[str, Any]
@@ -165,9 +169,13 @@ def plan(entries: Sequence[Entry], settings: BankSettings) -> Plan:
             unfit.append(Entry(entry.file, {}, said if said.startswith(entry.file) else f"{entry.file}: {said}"))
             continue
         stem = _stem(patch.name, stems)
+        count = len(pieces) + math.prod(len(values) for values in _values(patch, settings, phrases).values())
+        if count > MOST_PIECES:
+            raise Problem("the work", f"{count} pieces or more", f"{MOST_PIECES} at most")
         pieces += _of_patch(patch, entry, stem, settings, phrases)
-        if len(pieces) > MOST_PIECES:
-            raise Problem("the work", "more pieces", f"{MOST_PIECES} at most")
+    if settings.work == "samples":
+        names = distinct([piece.file_name for piece in pieces], [piece.stem for piece in pieces])
+        pieces = [replace(piece, file_name=name) for piece, name in zip(pieces, names, strict=True)]
     return Plan(settings, pieces, unfit)
 
 
@@ -178,24 +186,13 @@ class _Said(Exception):
 def _of_patch(
     patch: Patch, entry: Entry, stem: str, settings: BankSettings, phrases: Sequence[Phrase]
 ) -> Iterator[Piece]:
-    axes = AXES[settings.work]
     dumped = settings.model_dump(mode="json")
     options = {name: dumped[name] for name in _OPTIONS[settings.work]}
-    seeds: list[int | None] = list(settings.seeds) or [None]
-    if settings.work == "samples" and settings.samples.round_robin > 1:
-        first = patch.performance.seed
-        seeds = [first + number for number in range(settings.samples.round_robin)]
-    values: dict[str, Sequence[Any]] = {
-        "key": settings.keys or [None],
-        "velocity": settings.velocities or [None],
-        "length_s": settings.lengths_s or [None],
-        "seed": seeds,
-        "phrase": list(zip(settings.phrases, phrases, strict=True)) or [None],
-    }
+    values = _values(patch, settings, phrases)
     content = {name: value for name, value in (entry.document or {}).items() if name not in ("name", "notes", "tags")}
     rows = 10 + len(patch.modules) + 2 * len(patch.routes)
-    for chosen in itertools.product(*(values[axis] for axis in axes)):
-        given = dict(zip(axes, chosen, strict=True))
+    for chosen in itertools.product(*values.values()):
+        given = dict(zip(values, chosen, strict=True))
         phrase = given.pop("phrase", None)
         at = {name: value for name, value in given.items() if value is not None}
         made_of = [engine_version(), settings.work, content, at, phrase and phrase[0], options]
@@ -209,6 +206,7 @@ def _of_patch(
             patch=patch.name,
             file=entry.file,
             stem_of_patch=stem,
+            file_name=_sample_name(patch, settings, at),
             stem="-".join([stem, *_said_at(at), *([_plain(str(phrase[0].get("name", "")))] if phrase else [])]),
             document=entry.document or {},
             at=at,
@@ -217,6 +215,30 @@ def _of_patch(
             seconds=seconds,
             rows=rows,
         )
+
+
+def _values(patch: Patch, settings: BankSettings, phrases: Sequence[Phrase]) -> dict[str, Sequence[Any]]:
+    """Return what a work goes over, by axis; a None is the patch's own."""
+    seeds: list[int | None] = list(settings.seeds) or [None]
+    if settings.work == "samples" and settings.samples.round_robin > 1:
+        first = patch.performance.seed
+        seeds = [first + number for number in range(settings.samples.round_robin)]
+    found: dict[str, Sequence[Any]] = {
+        "key": settings.keys or [None],
+        "velocity": settings.velocities or [None],
+        "length_s": settings.lengths_s or [None],
+        "seed": seeds,
+        "phrase": list(zip(settings.phrases, phrases, strict=True)) or [None],
+    }
+    return {axis: found[axis] for axis in AXES[settings.work]}
+
+
+def _sample_name(patch: Patch, settings: BankSettings, at: Mapping[str, Any]) -> str:
+    if settings.work != "samples":
+        return ""
+    note = patch.performance.notes[0]
+    key, velocity = at.get("key", note.key), at.get("velocity", note.velocity)
+    return sample_name(settings.samples.name, patch.name, key, velocity, at)
 
 
 def _said_at(at: dict[str, Any]) -> Iterator[str]:

@@ -10,6 +10,10 @@ from jorvik.bank.pieces import Plan
 
 TABLE: Final = "results"
 
+_JSON_COLUMNS: Final = b"jorvik.json"
+_TYPED: Final = ("patch", "file", "phrase", "said", "state", "id", "map", "map_said")
+"""Columns with texts that a user wrote, or a sentence."""
+
 Record = dict[str, Any]
 """A row of the table: what it is of, what became of it, its figures."""
 
@@ -28,31 +32,49 @@ def records(plan: Plan, rows: Mapping[str, Row]) -> list[Record]:
 
 
 def write_table(found: Sequence[Record], folder: Path) -> None:
-    """Write records as CSV and as Parquet; lists stand in them as JSON."""
+    """Write records as CSV and as Parquet.
+
+    Columns that hold lists anywhere hold JSON everywhere; the Parquet file names them. Texts that a spreadsheet would
+    take for a formula begin with an apostrophe in the CSV file.
+    """
     import io
 
     import pyarrow as arrow
     import pyarrow.csv
     import pyarrow.parquet
 
-    table = arrow.Table.from_pylist(_flat(found)) if found else arrow.table({"patch": []})
-    for write, ending in ((pyarrow.csv.write_csv, "csv"), (pyarrow.parquet.write_table, "parquet")):
+    flat, listed = _flat(found)
+    table = arrow.Table.from_pylist(flat) if flat else arrow.table({"patch": []})
+    plain = arrow.Table.from_pylist([{k: _no_formula(v) for k, v in row.items()} for row in flat]) if flat else table
+    kept = table.replace_schema_metadata({_JSON_COLUMNS: json.dumps(listed)})
+    for write, rows, ending in (
+        (pyarrow.csv.write_csv, plain, "csv"),
+        (pyarrow.parquet.write_table, kept, "parquet"),
+    ):
         buffer = io.BytesIO()
-        write(table, buffer)
+        write(rows, buffer)
         write_whole(folder / f"{TABLE}.{ending}", buffer.getvalue())
 
 
-def _flat(found: Sequence[Record]) -> list[Record]:
-    """Return records of the same columns each: numbers as floats where one of them is, lists as text."""
+def _no_formula(value: Any) -> Any:
+    return f"'{value}" if isinstance(value, str) and value.startswith(("=", "+", "-", "@", "\t", "\r")) else value
+
+
+def _flat(found: Sequence[Record]) -> tuple[list[Record], list[str]]:
+    """Return records of the same columns each, and the columns that hold JSON.
+
+    Numbers are floats where one of their column is.
+    """
     names = list(dict.fromkeys(name for record in found for name in record))
     broken = {name for name in names if any(isinstance(record.get(name), float) for record in found)}
+    listed = [name for name in names if any(isinstance(record.get(name), list | dict) for record in found)]
 
     def cell(name: str, value: Any) -> Any:
-        if isinstance(value, list | dict):
-            return json.dumps(value, ensure_ascii=False)
+        if name in listed:
+            return None if value is None else json.dumps(value, ensure_ascii=False)
         return float(value) if name in broken and isinstance(value, int) else value
 
-    return [{name: cell(name, record.get(name)) for name in names} for record in found]
+    return [{name: cell(name, record.get(name)) for name in names} for record in found], listed
 
 
 def read_table(folder: Path) -> list[Record]:
@@ -62,9 +84,13 @@ def read_table(folder: Path) -> list[Record]:
     """
     import pyarrow.parquet
 
-    found: list[Record] = pyarrow.parquet.read_table(folder / f"{TABLE}.parquet").to_pylist()
-    return [{name: _listed(value) for name, value in record.items()} for record in found]
+    table = pyarrow.parquet.read_table(folder / f"{TABLE}.parquet")
+    found: list[Record] = table.to_pylist()
+    named = (table.schema.metadata or {}).get(_JSON_COLUMNS)
+    # Tables from before the columns were named: lists stand only where the user wrote nothing.
+    listed = set(json.loads(named)) if named else {name for name in table.column_names if name not in _TYPED}
+    return [{name: _listed(value) if name in listed else value for name, value in record.items()} for record in found]
 
 
 def _listed(value: Any) -> Any:
-    return json.loads(value) if isinstance(value, str) and value.startswith(("[", "{")) else value
+    return json.loads(value) if isinstance(value, str) and value.startswith(("[", "{", '"')) else value

@@ -53,7 +53,7 @@ def spans(values: Sequence[float], low: int, high: int, to_next: bool) -> dict[f
 
 def sfz_text(name: str, samples: Sequence[Mapped]) -> str:
     """Return the map as text. Velocity chooses the sample and changes its level no further."""
-    parts = [f"// {name}", "<global> amp_veltrack=0", ""]
+    parts = [f"// {' '.join(name.split())}", "<global> amp_veltrack=0", ""]
     for one in samples:
         said = [f"<region> sample={one.file}", f"lokey={one.low_key} hikey={one.high_key} pitch_keycenter={one.key}"]
         said.append(f"lovel={one.low_velocity} hivel={one.high_velocity}")

@@ -15,7 +15,6 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.sound import loudness
 from jorvik.core.problems import Problem
 from jorvik.core.units.levels import amplitude_of
-from jorvik.core.units.words import note_name
 from jorvik.core.voice.render import Sound, render
 from jorvik.formats.wav import wav_bytes, with_loop
 
@@ -53,7 +52,7 @@ def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:
         if loop is not None:
             figures |= {"loop_start": loop.start, "loop_end": loop.end, "loop_correlation": round(loop.correlation, 6)}
             data = with_loop(data, round(note.key), loop.start, loop.end)
-    return Made(figures, {sample_name(how.name, piece.patch, piece.stem, note.key, note.velocity, piece.at): data})
+    return Made(figures, {piece.file_name: data})
 
 
 def trimmed(samples: Floats, silence_db: float) -> tuple[int, int]:
@@ -64,28 +63,3 @@ def trimmed(samples: Floats, silence_db: float) -> tuple[int, int]:
     if len(heard) == 0:
         raise Problem("the sample", "silence", "something to be heard at this key and velocity")
     return int(heard[0]), int(heard[-1]) + 1
-
-
-def sample_name(pattern: str, patch: str, stem: str, key: float, velocity: float, at: dict[str, Any]) -> str:
-    """Return the file of a sample by a pattern of the user's. Raises Problem where it names what there is not.
-
-    >>> sample_name("{patch}_{key}_{velocity}{round}", "Barge Bell", "x", 61.0, 80.0, {})
-    'Barge Bell_Cs4_80.wav'
-    """
-    named = "".join(letter if letter.isalnum() or letter in " -_" else "-" for letter in patch)
-    said = {
-        "patch": named,
-        "key": note_name(key).replace("#", "s").replace(" cents", "c").replace(" ", ""),
-        "number": f"{key:g}",
-        "velocity": f"{velocity:g}",
-        "round": f"-r{at['seed']}" if "seed" in at else "",
-    }
-    try:
-        name = pattern.format(**said)
-    except (KeyError, IndexError, ValueError, AttributeError):
-        raise Problem(
-            "the names", f'"{pattern}"', f"a pattern of {', '.join('{' + one + '}' for one in said)}"
-        ) from None
-    if not name or name.startswith(".") or any(letter in name for letter in "/\\\0") or len(name) > 180:
-        raise Problem("the names", f'"{name}"', "the name of a file in the folder, of 180 letters at most")
-    return f"{name}.wav"
