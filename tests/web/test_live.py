@@ -1,5 +1,6 @@
 """Played live over its connection: what comes out, what is refused, who plays, and what is left where it breaks off."""
 
+import asyncio
 import json
 import math
 import os
@@ -11,12 +12,12 @@ from typing import Any, cast
 from unittest.mock import patch
 
 import numpy as np
-from starlette.websockets import WebSocketDisconnect
+from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, BLOCKS, LivePlayer
 from jorvik.core.voice.limiter import Limited
-from jorvik.web.live import LOST, TAKEN, Stage
+from jorvik.web.live import LOST, MOST_WAITING, TAKEN, Seat, Stage, _send
 from jorvik.web.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, come_first, go_on, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
@@ -367,9 +368,68 @@ class Live(Api):
             def close(self) -> None:
                 ended.set()
 
-        with patch.object(self.stage, "enter", Dead), self.connect() as socket:
+        dead = Seat(None, cast(Connection, Dead()))
+        with patch.object(self.stage, "enter", lambda: dead), self.connect() as socket:
             socket.send_json({"do": "heard", "to": 0, "ahead": 0})
             self.assertIn("stopped", self.answer(socket)["refused"])
+
+    def test_of_many_pages_at_once_one_plays_and_nothing_is_left_behind(self) -> None:
+        for _ in range(5):
+            stage, seats = Stage(), []
+            threads = [threading.Thread(target=lambda: seats.append(stage.enter())) for _ in range(8)]  # noqa: B023
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+            taken = [seat for seat in seats if seat is not None]
+            self.assertEqual(len(taken), 1)
+            pid = stage.pid
+            assert pid is not None
+            # Who has no seat, or had one before, ends nobody else's.
+            stage.leave(Seat(None, cast(Connection, None)))
+            self.assertEqual(stage.pid, pid)
+            stage.leave(taken[0])
+            self.assertIsNone(stage.pid)
+            with self.assertRaises(ProcessLookupError):
+                os.kill(pid, 0)
+
+    def test_a_message_that_is_no_text_is_refused_and_the_line_stays(self) -> None:
+        with self.connect() as socket:
+            self.begun(socket)
+            for wrong in (b"\x00\x01", b""):
+                socket.send_bytes(wrong)
+                self.assertIn("must be a JSON object", self.answer(socket)["refused"])
+            socket.send_json({"do": "on", "key": 60, "velocity": 90})
+            self.assertIn("at", self.answer(socket))
+
+    def test_a_page_that_takes_no_sound_is_let_go_before_it_fills_the_memory(self) -> None:
+        class Slow:
+            def __init__(self) -> None:
+                self.said: list[Any] = []
+
+            async def send_bytes(self, _: bytes) -> None:
+                self.fail("it was sent more")
+
+            async def send_json(self, said: Json) -> None:
+                self.said.append(said)
+
+            async def close(self, code: int) -> None:
+                self.said.append(code)
+
+            def fail(self, why: str) -> None:
+                raise AssertionError(why)
+
+        async def sent() -> list[Any]:
+            told: asyncio.Queue[Any] = asyncio.Queue()
+            for _ in range(MOST_WAITING + 2):
+                told.put_nowait(b"block")
+            slow = Slow()
+            await _send(cast(WebSocket, slow), told)
+            return slow.said
+
+        said = asyncio.run(sent())
+        self.assertIn("too slowly", said[0]["refused"])
+        self.assertEqual(said[1:], [LOST])
 
     def test_another_sites_page_is_not_let_in(self) -> None:
         for headers in ({"origin": "http://elsewhere.example"}, {"host": "elsewhere.example"}):

@@ -4,6 +4,7 @@ import asyncio
 import json
 import threading
 from contextlib import suppress
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any, Final
 
@@ -27,35 +28,59 @@ LEAVES_S: Final = 0.5
 """So long one who wants to play waits for another who is leaving: a page that stops and begins again."""
 
 
+MOST_WAITING: Final = 512
+"""So many blocks and messages wait for a page at most: some seconds of sound."""
+
+
+@dataclass(frozen=True)
+class Seat:
+    """The place of the one page that plays: its process, and the pipe to it."""
+
+    process: Any
+    pipe: Connection
+
+
 class Stage:
-    """Who plays: one page at a time."""
+    """The one place at which a page plays. It has one owner at a time; calls from several threads are safe."""
 
     def __init__(self) -> None:
-        self._process: Any = None
+        self._lock = threading.Lock()
+        self._seat: Seat | None = None
 
-    def enter(self) -> Connection | None:
-        """Return the way to a process that plays; None where another page has it."""
-        if self._process is not None and self._process.is_alive():
-            return None
-        context = forked()
-        ours, theirs = context.Pipe()
-        self._process = context.Process(target=serve, args=(theirs,), daemon=True)
-        self._process.start()
-        theirs.close()
-        connection: Connection = ours
-        return connection
+    def enter(self) -> Seat | None:
+        """Start a process that plays and return its seat; None where another page has it."""
+        with self._lock:
+            if self._seat is not None and self._seat.process.is_alive():
+                return None
+            self._end()
+            context = forked()
+            ours, theirs = context.Pipe()
+            process = context.Process(target=serve, args=(theirs,), daemon=True)
+            process.start()
+            theirs.close()
+            self._seat = Seat(process, ours)
+            return self._seat
 
-    def leave(self) -> None:
-        """Stop playing, whatever it is at."""
-        process, self._process = self._process, None
-        if process is not None:
-            process.kill()
-            process.join(timeout=1)
+    def leave(self, seat: Seat | None = None) -> None:
+        """End the process of a seat, and no other; of whoever plays where no seat is given."""
+        with self._lock:
+            if seat is None or seat is self._seat:
+                self._end()
+
+    def _end(self) -> None:
+        seat, self._seat = self._seat, None
+        if seat is not None:
+            seat.process.kill()
+            # A process that was killed is reaped here, and its pipe closed: neither is left behind.
+            seat.process.join()
+            seat.process.close()
+            seat.pipe.close()
 
     @property
     def pid(self) -> int | None:
         """The number of the process that plays, where one does."""
-        return self._process.pid if self._process is not None else None
+        with self._lock:
+            return self._seat.process.pid if self._seat is not None else None
 
 
 @router.websocket("/live")
@@ -63,35 +88,43 @@ async def live(socket: WebSocket) -> None:
     """Play what a page is told by a hand: JSON in, JSON and blocks of sound out."""
     stage: Stage = socket.app.state.stage
     await socket.accept()
-    pipe = await _entered(stage)
-    if pipe is None:
+    seat = await _entered(stage)
+    if seat is None:
         await socket.send_json({"refused": "Another page is playing; close it, or stop playing there."})
         await socket.close(TAKEN)
         return
     # Whoever passes on what is heard comes before whoever computes.
     nice = give_way(URGENT)
     told: asyncio.Queue[Any] = asyncio.Queue()
-    threading.Thread(target=_listen, args=(pipe, asyncio.get_running_loop(), told), daemon=True).start()
-    hearing, sending = asyncio.create_task(_hear(socket, pipe)), asyncio.create_task(_send(socket, told))
+    threading.Thread(target=_listen, args=(seat.pipe, asyncio.get_running_loop(), told), daemon=True).start()
+    hearing, sending = asyncio.create_task(_hear(socket, seat.pipe)), asyncio.create_task(_send(socket, told))
     try:
         await asyncio.wait([hearing, sending], return_when=asyncio.FIRST_COMPLETED)
     finally:
         # First, and without waiting for anything that may be given up: whoever is gone must not be played for.
-        stage.leave()
+        stage.leave(seat)
         give_way(nice)
         for task in (hearing, sending):
             task.cancel()
             with suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError, OSError):
                 await task
-        pipe.close()
 
 
-async def _entered(stage: Stage) -> Connection | None:
-    """Return the way to a process that plays; one that is just leaving is waited for."""
-    until = asyncio.get_running_loop().time() + LEAVES_S
-    while (pipe := await asyncio.to_thread(stage.enter)) is None and asyncio.get_running_loop().time() < until:
+async def _entered(stage: Stage) -> Seat | None:
+    """Return a seat; a page that is just leaving is waited for."""
+    loop = asyncio.get_running_loop()
+    until = loop.time() + LEAVES_S
+    while True:
+        entering = loop.run_in_executor(None, stage.enter)
+        try:
+            seat = await asyncio.shield(entering)
+        except asyncio.CancelledError:
+            # The page went while its process was started: nobody else would end that.
+            entering.add_done_callback(lambda done: stage.leave(done.result()) if done.result() else None)
+            raise
+        if seat is not None or loop.time() >= until:
+            return seat
         await asyncio.sleep(0.05)
-    return pipe
 
 
 def _listen(pipe: Connection, loop: asyncio.AbstractEventLoop, told: "asyncio.Queue[Any]") -> None:
@@ -106,22 +139,37 @@ def _listen(pipe: Connection, loop: asyncio.AbstractEventLoop, told: "asyncio.Qu
 
 async def _send(socket: WebSocket, told: "asyncio.Queue[Any]") -> None:
     while (said := await told.get()) is not None:
+        if told.qsize() > MOST_WAITING:
+            await socket.send_json({"refused": "The page takes the sound too slowly; begin to play again."})
+            break
         await (socket.send_bytes(said) if isinstance(said, bytes) else socket.send_json(said))
-    await socket.send_json({"refused": "What was playing has stopped; it can be started again."})
+    else:
+        await socket.send_json({"refused": "What was playing has stopped; it can be started again."})
     await socket.close(LOST)
 
 
 async def _hear(socket: WebSocket, pipe: Connection) -> None:
     with suppress(WebSocketDisconnect):
         while True:
-            text = await socket.receive_text()
-            try:
-                message = json.loads(text) if len(text) <= MAX_BODY_BYTES else None
-            except (ValueError, RecursionError):
-                message = None
-            if not isinstance(message, dict):
+            received = await socket.receive()
+            if received["type"] == "websocket.disconnect":
+                return
+            message = _message(received.get("text"))
+            if message is None:
                 await socket.send_json({"refused": "A message: found something else; it must be a JSON object."})
                 continue
-            # A process that has just ended is told of by the one who listens to it.
-            with suppress(OSError):
-                pipe.send(message)
+            # A process that has just ended is told of by the one who listens to it. The pipe may be full: whoever
+            # sends more than the process takes waits here, and not the loop that everybody shares.
+            with suppress(OSError, ValueError):
+                await asyncio.to_thread(pipe.send, message)
+
+
+def _message(text: str | None) -> dict[str, Any] | None:
+    """Return the object in a text of JSON, or None."""
+    if text is None or len(text) > MAX_BODY_BYTES:
+        return None
+    try:
+        message = json.loads(text)
+    except (ValueError, RecursionError):
+        return None
+    return message if isinstance(message, dict) else None
