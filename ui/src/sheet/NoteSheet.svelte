@@ -275,7 +275,7 @@
 
 <style>
   .late :global(output) {
-    opacity: 0.45;
+    color: var(--faint);
   }
   .sheet {
     --left: 268px;
