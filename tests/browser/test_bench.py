@@ -119,10 +119,10 @@ class Judging(BrowserCase):
         foot = self.page.get_by_role("contentinfo")
         expect(foot).to_contain_text("velocity passes zero by 0.06")
         foot.get_by_role("button", name=re.compile("^Try")).click()
-        expect(self.page.get_by_text("behind: velocity takes away exactly -0.3")).to_be_visible()
+        expect(self.page.get_by_text("behind: velocity takes away exactly −0.3 st")).to_be_visible()
         self.redrawn(lambda: foot.get_by_role("button", name="Take it").click())
         expect(foot).not_to_contain_text("passes zero")
-        self.undo_says("fix: velocity takes away exactly -0.3")
+        self.undo_says("fix: velocity takes away exactly −0.3 st")
 
     def test_a_finding_is_set_aside_with_a_reason_that_stays(self) -> None:
         self.open_demo("Cracked Latch")
