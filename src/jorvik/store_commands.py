@@ -92,7 +92,10 @@ _WORDS = {"documents": "documents", "revisions": "versions", "banks": "banks", "
 
 
 def backup(args: argparse.Namespace) -> int:
-    """Write everything that is kept into one file; Jorvik may run meanwhile. 1 where a row was left out."""
+    """Write everything that is kept into one file; Jorvik may run meanwhile.
+
+    Returns 1 where a row was left out.
+    """
     with _database() as engine:
         written = write_backup(engine, args.file)
     for row in written.left_out:

@@ -79,7 +79,7 @@ def do(piece: Piece, limits: Limits, version: str, folder: str | None) -> tuple[
 
 
 def write_whole(path: Path, data: bytes) -> None:
-    """Write a file so that it is there in full or not at all, for its owner alone to read."""
+    """Write a file in full or not at all, for its owner alone to read."""
     path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
     handle, name = tempfile.mkstemp(dir=path.parent, prefix=".", suffix=".part")
     try:

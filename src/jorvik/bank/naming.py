@@ -35,7 +35,9 @@ def distinct(names: Sequence[str], stems: Sequence[str]) -> list[str]:
 
 
 def sample_name(pattern: str, patch: str, key: float, velocity: float, at: Mapping[str, Any]) -> str:
-    """Return the file of a sample by a pattern of the user's. Raises Problem where it names what there is not.
+    """Return the file name of a sample by the user's pattern.
+
+    Raises Problem for a pattern with an unknown name, and for what cannot be a file name.
 
     >>> sample_name("{patch}_{key}_{velocity}{round}", "Barge Bell", 61.0, 80.0, {})
     'Barge Bell_Cs4_80.wav'

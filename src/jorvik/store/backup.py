@@ -33,7 +33,7 @@ class Written:
     """A backup that was written."""
 
     rows: dict[str, int]
-    """By table, the number of rows in the file."""
+    """The number of rows in the file, by table."""
     left_out: list[str]
     """For each row that cannot be written, its table, its identity and the reason."""
 

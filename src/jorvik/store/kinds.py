@@ -108,7 +108,10 @@ KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS, PRACTICES)
 
 
 def check_kept(document: Document) -> Labels:
-    """Return the labels of a document of any kind that is kept, by its format. Raises Problem for any other."""
+    """Return the labels of a document of any kind that is kept.
+
+    Raises Problem for any other document, and for one that is not sound.
+    """
     kinds = {f"jorvik-{kind.name}": kind for kind in KINDS}
     kind = kinds.get(str(document.get("format")))
     if kind is None:

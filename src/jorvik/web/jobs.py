@@ -28,7 +28,7 @@ _TOLD_S: Final = 0.5
 """How often progress is written down."""
 
 _REFUSED_S: Final = 1.0
-"""How long to wait after the store has refused something."""
+"""Pause after the store has refused something, in seconds."""
 
 router = APIRouter(prefix="/jobs")
 

@@ -41,7 +41,10 @@ class Seat:
 
 
 class Stage:
-    """The one place at which a page plays. It has one owner at a time; calls from several threads are safe."""
+    """The one place at which a page plays, with one owner at a time.
+
+    Its methods may be called from several threads.
+    """
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
@@ -62,7 +65,7 @@ class Stage:
             return self._seat
 
     def leave(self, seat: Seat | None = None) -> None:
-        """End the process of a seat, and no other; of whoever plays where no seat is given."""
+        """End the process of a seat; without a seat, of the page that plays."""
         with self._lock:
             if seat is None or seat is self._seat:
                 self._end()

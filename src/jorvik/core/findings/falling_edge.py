@@ -51,7 +51,7 @@ def find(context: Context) -> Iterator[Finding]:
 
 
 def _differs_by_note(context: Context, source: str) -> bool:
-    """Return True for a source that has another value at the next note: chance, or a free cycle."""
+    """Return True for a source that differs from note to note."""
     module = context.patch.modules_by_id.get(source)
     return is_random(context.patch, source) or (module is not None and module.runs_free)
 
