@@ -15,7 +15,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from jorvik.place import CANNOT_BEGIN, instance
+from jorvik.place import CANNOT_BEGIN, instance, private_folder
 from jorvik.store.cluster import Cluster, ClusterProblem, data_folder, only_one
 
 DEFAULT_PORT = 8420
@@ -37,7 +37,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     args = _arguments(arguments)
     folder = data_folder()
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        private_folder(folder)
         with only_one(folder) as alone:
             if not alone:
                 return _say_running(folder, args.port)

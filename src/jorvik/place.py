@@ -13,3 +13,10 @@ CANNOT_BEGIN: Final = 3
 def instance() -> str:
     """Return a name for this checkout, by which its server and its data are known."""
     return hashlib.sha256(str(ROOT).encode()).hexdigest()[:10]
+
+
+def private_folder(folder: Path) -> Path:
+    """Return a folder that its owner alone can open; it is made where it is not there."""
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    folder.chmod(0o700)
+    return folder

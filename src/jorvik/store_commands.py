@@ -11,6 +11,7 @@ from sqlalchemy import Engine
 
 from jorvik.core.problems import Problem, shown
 from jorvik.formats.archive import from_path, packed
+from jorvik.place import private_folder
 from jorvik.store.backup import backup as write_backup
 from jorvik.store.backup import check_backup
 from jorvik.store.backup import restore as put_back
@@ -29,7 +30,7 @@ _Counts = dict[str, int]
 def _database() -> Iterator[Engine]:
     """Have the database up for as long as it takes, and leave it as it was found."""
     folder = data_folder()
-    folder.mkdir(parents=True, exist_ok=True)
+    private_folder(folder)
     cluster = Cluster(folder)
     was_up = cluster.is_up()
     try:
@@ -108,7 +109,7 @@ def restore(args: argparse.Namespace) -> None:
     """Put everything back from one file, after what is there now was written into another beside it."""
     check_backup(args.file)
     folder = data_folder()
-    folder.mkdir(parents=True, exist_ok=True)
+    private_folder(folder)
     with only_one(folder) as alone:
         if not alone:
             raise Problem("Jorvik", "running", "stopped while everything is put back; what is open would write over it")

@@ -35,6 +35,7 @@ class Crashed(unittest.TestCase):
         engine = connect(self.cluster.ensure_started())
         migrate(engine)
         kept = DocumentStore(engine, PATCHES).create(document(name="Before the crash"))
+        self.assertEqual(self.folder.stat().st_mode & 0o077, 0, "other users can open the folder")
         lock = self.folder / "data" / "postmaster.pid"
         pid = int(lock.read_text().splitlines()[0])
         os.kill(pid, signal.SIGKILL)

@@ -42,7 +42,7 @@ class Journal:
 @contextmanager
 def opened(folder: Path, patience_s: float = 0.0) -> Iterator[Journal]:
     """Have the journal of a folder. Raises Problem where another command works there, and goes on to."""
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     path = folder / JOURNAL
     with path.open("a+b") as file:
         began = time.monotonic()

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import psycopg
 
-from jorvik.place import ROOT, instance
+from jorvik.place import ROOT, instance, private_folder
 
 _OWNER = "postgres"
 _DATABASE = "jorvik"
@@ -130,7 +130,7 @@ class Cluster:
     def _ensure_made(self) -> None:
         if (self.data / _READY).exists():
             return
-        self.folder.mkdir(parents=True, exist_ok=True)
+        private_folder(self.folder)
         if self.data.exists():
             self.data.rename(self.folder / f"unfinished-{time.time_ns()}")
         password = self.folder / "password"
