@@ -16,7 +16,7 @@ def instance() -> str:
 
 
 def private_folder(folder: Path) -> Path:
-    """Return a folder that its owner alone can open; it is made where it is not there."""
+    """Make a folder that its owner alone can open, and return it."""
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     folder.chmod(0o700)
     return folder
