@@ -147,16 +147,20 @@ class Library(unittest.TestCase):
         coming[18] = Incoming("18.json", None, "18.json: found no JSON")
         coming[19] = Incoming("19.json", {"format": "other", "name": "O"})
         coming[20] = Incoming("20.json", {**(coming[3].document or {}), "name": "The same as 3", "notes": "said"})
+        coming[21] = Incoming("21.json", document(name="Half \ud83d"))
+        coming[22] = Incoming("22.json", document(name="A\0B"))
         stores = {kind.name: DocumentStore(self.engine, kind) for kind in KINDS}
         told = bring_in(coming, stores, self.library)
         kept = [one for one in told if one.id]
-        self.assertEqual(len(kept), 36)
+        self.assertEqual(len(kept), 34)
+        self.assertIn("half a letter", told[21].trouble)
+        self.assertTrue(told[22].trouble)
         self.assertIn("cutoff", told[17].trouble)
         self.assertEqual(told[18].trouble, "18.json: found no JSON")
         self.assertIn("jorvik-patch", told[19].trouble)
         self.assertEqual((told[20].id, told[20].alike), (None, told[3].id))
-        bank = in_a_bank(told, "Of the Barge", self.library)
-        self.assertEqual(len(self.names(bank=bank)), 36)
+        bank = in_a_bank(told, "Of the\0 Barge", self.library)
+        self.assertEqual(len(self.names(bank=bank)), 34)
         # The same again: nothing is kept twice, and the bank is the same.
         again = bring_in(coming, stores, self.library)
         self.assertEqual([one.id for one in again if one.id], [])

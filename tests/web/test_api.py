@@ -140,6 +140,23 @@ class Keeping(Api):
         self.post(f"patches/{kept['id']}/undelete")
         self.assertEqual(self.client.get(path).json()["name"], "Later")
 
+    def test_text_and_numbers_that_no_store_keeps_are_the_requests_fault(self) -> None:
+        kept = self.post("patches", 201, document=document(name="Sound"))
+        path = f"/api/patches/{kept['id']}"
+        for answer in (
+            self.client.get("/api/patches?search=%00"),
+            self.client.get("/api/library?search=a%00b"),
+            self.client.get("/api/log?search=%00"),
+            self.client.post("/api/banks", json={"name": "a\0b"}),
+            self.client.get(f"{path}/revisions/{2**31}"),
+            self.client.get(f"{path}/revisions/{10**30}"),
+            self.client.post(f"{path}/revisions", json={"sequence": kept["sequence"], "reason": "a\0b"}),
+            self.client.post("/api/library/acts", json={"act": "tag", "ids": [kept["id"]], "tag": "a\0b"}),
+        ):
+            with self.subTest(path=str(answer.url)):
+                self.assertIn(answer.status_code, (404, 422), answer.text)
+                self.assertTrue(answer.json()["sentence"])
+
     def test_a_template_with_a_broken_table_is_refused_whole(self) -> None:
         before = self.client.get("/api/patches").json()
         for frames, said in (([], "frame"), ([[[1.0, 0.0]] * 40], "harmonics"), ([[[2.0, 0.0]]], "0")):

@@ -1,12 +1,15 @@
 """Documents that come in from files: each kept once, what is broken named, the others untouched by it."""
 
+import json
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
+from sqlalchemy.exc import DataError
+
 from jorvik.core.limits import MAX_NAME
-from jorvik.core.problems import Problem
+from jorvik.core.problems import Problem, shown
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import KINDS, Document, content_hash
 from jorvik.store.library import LibraryStore
@@ -38,15 +41,30 @@ class Brought:
 
 
 def bring_in(incoming: Sequence[Incoming], stores: Mapping[str, DocumentStore], library: LibraryStore) -> list[Brought]:
-    """Keep what comes in, in its order, and return what became of each."""
-    there = library.alike([content_hash(one.document) for one in incoming if one.document is not None])
+    """Keep what comes in, in its order, and return what became of each. One that is refused stops no other."""
+    checked = [_whole(one) for one in incoming]
+    there = library.alike([content_hash(one.document) for one in checked if one.document is not None])
     told = []
-    for one in incoming:
-        brought = _brought(one, stores, there)
+    for one in checked:
+        try:
+            brought = _brought(one, stores, there)
+        except DataError as error:
+            said = str(error.orig).strip().splitlines()[0]
+            brought = Brought(one.file, "", "", trouble=str(Problem(one.file, shown(said), "what can be kept")))
         if brought.id is not None and one.document is not None:
             there[content_hash(one.document)] = brought.id
         told.append(brought)
     return told
+
+
+def _whole(one: Incoming) -> Incoming:
+    """Return what comes in, with its trouble in place of a document whose text cannot be encoded."""
+    try:
+        json.dumps(one.document, ensure_ascii=False).encode()
+    except UnicodeEncodeError as error:
+        found = f"half a letter, \\u{ord(error.object[error.start]):04x}"
+        return Incoming(one.file, None, str(Problem(one.file, found, "text of whole letters")))
+    return one
 
 
 def _brought(one: Incoming, stores: Mapping[str, DocumentStore], there: Mapping[str, uuid.UUID]) -> Brought:
@@ -68,7 +86,7 @@ def _brought(one: Incoming, stores: Mapping[str, DocumentStore], there: Mapping[
 def in_a_bank(brought: Sequence[Brought], name: str, library: LibraryStore) -> uuid.UUID | None:
     """Let what came in stand in the bank of a name, made where there is none; return it, or None with nothing in it."""
     inside = [found for one in brought if (found := one.id or one.alike) is not None]
-    name = name.strip()[:MAX_NAME]
+    name = "".join(letter for letter in name if letter.isprintable()).strip()[:MAX_NAME]
     if not inside or not name:
         return None
     bank = next((bank.id for bank in library.banks() if bank.name == name), None) or library.make_bank(name).id

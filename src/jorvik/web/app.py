@@ -16,7 +16,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy import Engine
-from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
@@ -53,6 +53,7 @@ from jorvik.web.forms import ConflictNotice, Refusal
 from jorvik.web.guard import Guard, TooLarge, too_large
 from jorvik.web.live_process import SWITCH_S
 from jorvik.web.scheduler import Busy, Scheduler
+from jorvik.web.store_calls import is_away
 from jorvik.web.workers import TaskBroke, WorkerDied
 
 CANCELLED_STATUS = 499
@@ -211,17 +212,13 @@ async def _on_conflict(_: Request, error: Exception) -> Response:
 async def _on_store_refusal(_: Request, error: Exception) -> Response:
     """Say what the store will not take. Only one that cannot be reached is called that, and worth another try."""
     assert isinstance(error, DBAPIError)
-    if error.connection_invalidated or (isinstance(error, OperationalError | InterfaceError) and _is_away(error)):
+    if is_away(error):
         return await _on_store_down(_, error)
-    _LOG.error("%s", error)
     said = shown(str(error.orig).strip().splitlines()[0] if str(error.orig).strip() else type(error.orig).__name__)
+    if isinstance(error, DataError):
+        return _refusal(422, Problem("the request", said, "text without NUL, and numbers that can be kept"))
+    _LOG.error("%s", error)
     return _refusal(507, Problem("the store", said, "something that it can keep; it was not kept, and is still here"))
-
-
-def _is_away(error: DBAPIError) -> bool:
-    """Tell whether an error says that the server is not there, or not ready: SQLSTATE 08, 57P, or none at all."""
-    state = getattr(error.orig, "sqlstate", None)
-    return state is None or state.startswith(("08", "57P"))
 
 
 async def _on_http(_: Request, error: Exception) -> Response:

@@ -15,10 +15,18 @@ _AWAY_S: Final = 1.0
 T = TypeVar("T")
 
 
-def is_away(error: SQLAlchemyError) -> bool:
-    """Return True for an error of the connection: the same call may succeed later."""
-    lost = isinstance(error, DBAPIError) and error.connection_invalidated
-    return lost or isinstance(error, OperationalError | InterfaceError | TimeoutError)
+def is_away(error: Exception) -> bool:
+    """Return True for an error that says the server is not there, or not ready: the same call may succeed later.
+
+    These are lost connections, no free connection, and SQLSTATE 08, 57P, 53300 or none at all.
+    """
+    if isinstance(error, TimeoutError):
+        return True
+    if not isinstance(error, DBAPIError):
+        return False
+    state = getattr(error.orig, "sqlstate", None)
+    unanswered = isinstance(error, OperationalError | InterfaceError)
+    return error.connection_invalidated or (unanswered and (state is None or state.startswith(("08", "57P", "53300"))))
 
 
 async def when_there(call: Callable[[], T]) -> T:
