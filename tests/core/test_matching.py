@@ -200,7 +200,18 @@ class Files(unittest.TestCase):
         self.assertEqual(len(read.samples), 30 * 8000)
         self.assertEqual(read.remarks, ["Of 600 s the first 30 s are looked at."])
 
+    def test_of_many_channels_two_are_read_and_a_file_of_too_many_is_refused_by_its_header(self) -> None:
+        t = np.arange(8000) / 8000
+        many = np.stack([np.sin(2 * np.pi * 100 * (n + 1) * t) for n in range(8)], axis=1)
+        read = read_recorded(self.written(0.5 * many, 8000, format="WAV", subtype="FLOAT"))
+        np.testing.assert_allclose(read.samples, 0.5 * many[:, :2], atol=1e-6)
+        for count in (9, 255):
+            with self.subTest(channels=count), self.assertRaisesRegex(Problem, f"{count} channels"):
+                read_recorded(self.written(np.zeros((800, count)), 192_000, format="OGG", subtype="VORBIS"))
+
     def test_what_is_no_sound_is_refused(self) -> None:
+        with self.assertRaisesRegex(Problem, "no sample"):
+            read_recorded(self.written(np.zeros(0), 8000, format="WAV", subtype="PCM_16"))
         for data, wanted in ((b"", "no sound"), (b"RIFF" + bytes(400), "no sound"), (bytes(60_000_001), "60 MB")):
             with self.subTest(wanted), self.assertRaisesRegex(Problem, wanted):
                 read_recorded(data)

@@ -83,6 +83,11 @@ class Reading(unittest.TestCase):
         self.assertEqual(len(read.phrase.played), 1)
         self.assertIn("independent", read.remarks[0])
 
+    def test_a_tempo_of_nothing_is_no_tempo(self) -> None:
+        stopped = b"\x00\xff\x51\x03\x00\x00\x00"
+        self.assertEqual(read_midi(smf(stopped + NOTE)).phrase.tempo_bpm, 120)
+        self.assertEqual(read_midi(smf(stopped + b"\x00\xff\x51\x03\x0f\x42\x40" + NOTE)).phrase.tempo_bpm, 60)
+
     def test_broken_files_are_refused_with_the_place(self) -> None:
         whole = smf(TEMPO_120, NOTE)
         cases: list[tuple[bytes, str]] = [
@@ -93,6 +98,7 @@ class Reading(unittest.TestCase):
             (b"\0" * 3_000_000, "3 MB"),
             (smf(b"\x00\x90\x3c\x64\x01\x80\x3c\x00" * 513), "513 notes"),
             (smf(NOTE, ticks=0xE250), "frames of film"),
+            (smf(b"\x00\xff\x59\x02\x44\x00" + NOTE), "cannot be read after"),
             (smf(b"\x00\x90\x3c\x64" + b"\xff\xff\xff\x7f\x80\x3c\x00"), "length: found"),
         ]
         for data, said in cases:

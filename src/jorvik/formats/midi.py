@@ -9,6 +9,7 @@ from typing import Any, Final
 
 import mido
 import numpy as np
+from mido.midifiles.meta import KeySignatureError
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.document.phrase import Phrase
@@ -79,7 +80,7 @@ def _opened(data: bytes) -> mido.MidiFile:
     source = io.BytesIO(data)
     try:
         return mido.MidiFile(file=source, clip=True)
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, UnicodeError) as error:
+    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, UnicodeError, KeySignatureError) as error:
         found = f"something that cannot be read after {source.tell()} of {len(data)} bytes ({str(error) or 'its end'})"
         raise Problem("the MIDI file", found, "a Standard MIDI File") from None
 
@@ -118,7 +119,8 @@ def _is_on(message: Any) -> bool:
 def _tempo(messages: Sequence[_At]) -> tuple[Tempo, list[str]]:
     """Return the tempo and the meter that a file begins with, and what is said of changes."""
     remarks = []
-    tempos = [one for one in messages if one.message.type == "set_tempo"]
+    # A tempo of 0 microseconds a beat is none.
+    tempos = [one for one in messages if one.message.type == "set_tempo" and one.message.tempo > 0]
     meters = [one for one in messages if one.message.type == "time_signature"]
     bpm = min(max(mido.tempo2bpm(tempos[0].message.tempo), 10.0), 999.0) if tempos else 120.0
     if len({one.message.tempo for one in tempos}) > 1:
