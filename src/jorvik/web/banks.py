@@ -14,7 +14,6 @@ import time
 import uuid
 import zipfile
 from collections.abc import Iterator
-from functools import partial
 from pathlib import Path
 from typing import Annotated, Any, Final, Literal
 
@@ -135,14 +134,24 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
     folder = banks_folder() / form.run.hex
     if not (folder / "in").is_dir():
         raise Problem("the bank", "no patches that were set aside for it", "asked for anew")
-    command = [sys.executable, "-m", "jorvik.cli", "bank", form.work, str(folder / "in"), "--out", str(folder / "out")]
+    command = [
+        "nice",
+        "-n",
+        str(_NICE),
+        sys.executable,
+        "-m",
+        "jorvik.cli",
+        "bank",
+        form.work,
+        str(folder / "in"),
+        "--out",
+        str(folder / "out"),
+    ]
     command += ["--settings", str(folder / "settings.json"), "--workers", str(_processes()), "--progress", "json"]
     if form.against is not None and (earlier := banks_folder() / form.against.hex / "out").is_dir():
         command += ["--against", str(earlier)]
     with (folder / "said.txt").open("wb") as said:
-        running = subprocess.Popen(
-            command, stdout=subprocess.PIPE, stderr=said, preexec_fn=partial(os.nice, _NICE), start_new_session=True
-        )
+        running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=said, start_new_session=True)
     try:
         _follow(running, cancelled, tell)
     finally:

@@ -120,8 +120,7 @@ export class Player {
     try {
       const [context, gain] = await this.opened();
       const take = await this.take(this.of.patch, note, context);
-      const source = this.source(context, take, this.guard(take));
-      source.connect(gain);
+      const source = this.source(context, take, this.guard(take), gain);
       source.start();
       performance.mark('jorvik:sounds');
       this.sources = [...this.sources.slice(-11), source];
@@ -142,8 +141,7 @@ export class Player {
         fetchTake(patch, {}, context, 'sound of a step', this.asking.signal, performed)
       );
       if (run !== this.run) return;
-      const source = this.source(context, take, gainDb + this.guard(take, gainDb));
-      source.connect(gain);
+      const source = this.source(context, take, gainDb + this.guard(take, gainDb), gain);
       source.start();
       this.sources = [source];
       this.limitedDb = take.limitedDb;
@@ -161,8 +159,7 @@ export class Player {
     const buffer = await context.decodeAudioData(wav);
     if (run !== this.run) return;
     const take: Take = { buffer, loudness, centroid, limitedDb: 0, patch: this.of.patch };
-    const source = this.source(context, take, gainDb + this.guard(take, gainDb));
-    source.connect(gain);
+    const source = this.source(context, take, gainDb + this.guard(take, gainDb), gain);
     source.start();
     this.sources = [source];
   }
@@ -179,13 +176,17 @@ export class Player {
     return [this.context, this.gain];
   }
 
-  private source(context: AudioContext, take: Take, decibels: number): AudioBufferSourceNode {
+  /** Returns a sound that goes to a node, turned up or down by so many dB on its way. */
+  private source(context: AudioContext, take: Take, decibels: number, to: AudioNode): AudioBufferSourceNode {
     const source = new AudioBufferSourceNode(context, { buffer: take.buffer });
-    if (decibels === 0) return source;
+    if (decibels === 0) {
+      source.connect(to);
+      return source;
+    }
     const turned = context.createGain();
     turned.gain.value = 10 ** (decibels / 20);
     source.connect(turned);
-    source.connect = turned.connect.bind(turned) as typeof source.connect;
+    turned.connect(to);
     return source;
   }
 
@@ -230,8 +231,7 @@ export class Player {
       if (run !== this.run) return;
       begin = Math.max(begin, context.currentTime + 0.015);
       const turned = this.comparing ? Math.min(0, matched - take.loudness) : this.guard(take);
-      const source = this.source(context, take, turned);
-      source.connect(gain);
+      const source = this.source(context, take, turned, gain);
       source.start(begin);
       if (pass === 0) performance.mark('jorvik:sounds');
       this.sources = [...this.sources.slice(-2), source];
