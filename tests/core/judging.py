@@ -8,7 +8,7 @@ from jorvik.core.figures import KINDS
 from jorvik.core.figures.base import Figure
 from jorvik.core.findings import RULES
 from jorvik.core.findings.base import Finding
-from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.limits import COARSE_RATE
 from jorvik.core.measure.context import Context
 from tests.support import Json
 
@@ -55,4 +55,4 @@ def seeded(of: Patch, seed: int) -> Trace:
     """A patch played once more, with other draws."""
     document = of.document()
     document["performance"] = {**document["performance"], "seed": seed}
-    return trace(check_patch(document), DRAFT_RATE)
+    return trace(check_patch(document), COARSE_RATE)

@@ -10,7 +10,7 @@ import numpy as np
 
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.trace import Trace, trace
-from jorvik.core.limits import DRAFT_RATE, MAX_MODULES, MAX_ROUTES, MAX_SECONDS
+from jorvik.core.limits import COARSE_RATE, MAX_MODULES, MAX_ROUTES, MAX_SECONDS
 from jorvik.core.measure.patch import measure_trace
 from jorvik.core.problems import Problem
 from tests.effort import count
@@ -83,14 +83,14 @@ class Alike(unittest.TestCase):
         full = OSError(28, "No space left on device")
         of = check_patch(document([{"id": "w", "kind": "lfo", "rate": 2.0}], performance=note(0.1, 0.0)))
         with mock.patch("os.posix_fallocate", side_effect=full), self.assertRaises(Problem) as raised:
-            trace(of, DRAFT_RATE, most_bytes=1000)
+            trace(of, COARSE_RATE, most_bytes=1000)
         self.assertIn("No space left on device", raised.exception.found)
 
     def test_every_row_of_every_demo(self) -> None:
         for name, doc in demos().items():
             of = check_patch(doc)
             with self.subTest(name):
-                self.assert_alike(trace(of, DRAFT_RATE), trace(of, DRAFT_RATE, most_bytes=0))
+                self.assert_alike(trace(of, COARSE_RATE), trace(of, COARSE_RATE, most_bytes=0))
 
     def test_what_modules_made_lies_in_memory_where_it_may(self) -> None:
         of = check_patch(demos()["ferry-horn"])
@@ -102,18 +102,18 @@ class Alike(unittest.TestCase):
         for seed in range(60):
             try:
                 of = check_patch(Wild(seed).document())
-                whole = trace(of, DRAFT_RATE)
+                whole = trace(of, COARSE_RATE)
             except ValueError:
                 continue
             tried += 1
             with self.subTest(seed=seed):
-                self.assert_alike(whole, trace(of, DRAFT_RATE, most_bytes=0))
+                self.assert_alike(whole, trace(of, COARSE_RATE, most_bytes=0))
         self.assertGreater(tried, 40)
 
     def test_figures_are_the_same(self) -> None:
         for name in ("ferry-horn", "oar-drag", "three-gulls", "ice-crack"):
             of = check_patch(demos()[name])
-            whole, made = (measure_trace(trace(of, DRAFT_RATE, most_bytes=most)) for most in (10**9, 0))
+            whole, made = (measure_trace(trace(of, COARSE_RATE, most_bytes=most)) for most in (10**9, 0))
             with self.subTest(name):
                 self.assertEqual((whole.lanes, whole.signals, whole.still), (made.lanes, made.signals, made.still))
                 for a, b in zip(whole.pairs, made.pairs, strict=True):

@@ -13,7 +13,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.core.engine.trace import trace
-from jorvik.core.limits import DEFAULT_RATE, DRAFT_RATE
+from jorvik.core.limits import COARSE_RATE, DEFAULT_RATE
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import LaneMeasures, measure_trace
 from jorvik.core.units.words import in_words, time_text
@@ -56,7 +56,7 @@ def drawn(
     """
     run = Run(patch, DEFAULT_RATE)
     reduced = reduce_run(run, _COLUMNS, cancelled)
-    figures = measure_trace(trace(patch, DRAFT_RATE, cancelled=cancelled)).lanes
+    figures = measure_trace(trace(patch, COARSE_RATE, cancelled=cancelled)).lanes
     rows = [*_sources(run, reduced), *_hits(run), *_staves(run, reduced, figures, said)]
     size = most or len(rows)
     return [_drawing(run, rows[at : at + size]) for at in range(0, len(rows), size)]

@@ -14,7 +14,7 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.macros import macro_table
-from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.limits import COARSE_RATE
 from jorvik.core.machine.on_card import on_card
 from jorvik.core.measure.patch import measure_trace
 from jorvik.core.measure.volts import lane_volts
@@ -173,7 +173,7 @@ def _macros(patch: Patch, said: Texted) -> str:
 
 def _at(patches: Sequence[Patch], said: Texted, cancelled: Callable[[], bool]) -> Iterator[tuple[str, ...]]:
     """Yield for each destination that moves its peak in each of some patches, and where it settles."""
-    found = [measure_trace(trace(patch, DRAFT_RATE, cancelled=cancelled)).lanes for patch in patches]
+    found = [measure_trace(trace(patch, COARSE_RATE, cancelled=cancelled)).lanes for patch in patches]
     names = [name for name in VOICE if any(name in lanes for lanes in found)][:_MOST_LANES]
     for name in names:
         at = VOICE[name]

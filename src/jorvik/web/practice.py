@@ -19,7 +19,7 @@ from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import trace
 from jorvik.core.figures import KINDS as FIGURES
 from jorvik.core.findings import RULES
-from jorvik.core.limits import DRAFT_RATE, MAX_NAME
+from jorvik.core.limits import COARSE_RATE, MAX_NAME
 from jorvik.core.practice import ears
 from jorvik.core.practice.ears import Dimension, Threshold, Trial
 from jorvik.core.practice.making import abouts, made, seed_about
@@ -252,7 +252,7 @@ def _curves(task: Task, document: Document, cancelled: Cancel) -> list[TaskCurve
 
 
 def _curves_of(names: list[str], patch: Patch, cancelled: Cancel) -> list[TaskCurve]:
-    found = trace(patch, DRAFT_RATE, cancelled=cancelled)
+    found = trace(patch, COARSE_RATE, cancelled=cancelled)
     length = found.run.length
     places = np.linspace(0, length - 1, min(_POINTS, length)).astype(int)
     curves = []
@@ -266,7 +266,7 @@ def _curves_of(names: list[str], patch: Patch, cancelled: Cancel) -> list[TaskCu
                 at.title,
                 at.unit,
                 bool(at.steps_per_octave),
-                length / DRAFT_RATE,
+                length / COARSE_RATE,
                 [float(f"{value:.6g}") for value in values],
             )
         )

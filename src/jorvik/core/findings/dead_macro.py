@@ -13,7 +13,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.trace import trace
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
+from jorvik.core.limits import COARSE_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
 from jorvik.core.units.words import in_words
@@ -72,5 +72,5 @@ def _fix(context: Context, name: str, routes: list[Route]) -> Fix | None:
 def _lanes_at(context: Context, macro: str, value: float, names: tuple[str, ...], cache: RowCache) -> dict[str, Floats]:
     """Return lanes with a macro at a value."""
     patch = edited(context.patch, modules={macro: {"value": value}})
-    lanes = trace(patch, DRAFT_RATE, cancelled=context.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES).lanes
+    lanes = trace(patch, COARSE_RATE, cancelled=context.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES).lanes
     return {name: in_modulation_unit(lanes[name]).copy() for name in names}

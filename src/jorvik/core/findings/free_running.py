@@ -12,7 +12,7 @@ from jorvik.core.document.patch import edited
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.trace import trace
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.limits import DRAFT_RATE, MAX_SIDE_TRACE_BYTES
+from jorvik.core.limits import COARSE_RATE, MAX_SIDE_TRACE_BYTES
 from jorvik.core.measure.apart import lanes_apart, musical_difference
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Module
@@ -49,13 +49,13 @@ def find(context: Context) -> Iterator[Finding]:
 
 def _apart(context: Context, module: Module) -> dict[str, float]:
     """Return how far each lane comes to lie from where it is, at most, when a source stands elsewhere in its cycle."""
-    draft = context.once("draft", lambda: Context(context.patch, DRAFT_RATE, context.cancelled))
+    draft = context.once("draft", lambda: Context(context.patch, COARSE_RATE, context.cancelled))
     begins = module.slot_value("phase", context.patch.performance.tempo)
     found: dict[str, float] = {}
     cache = RowCache()
     for further in FURTHER_ON:
         turned = edited(context.patch, modules={module.id: {"phase": (begins + further) % 1.0}})
-        other = trace(turned, DRAFT_RATE, cancelled=context.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES)
+        other = trace(turned, COARSE_RATE, cancelled=context.cancelled, cache=cache, most_bytes=MAX_SIDE_TRACE_BYTES)
         for name, apart in lanes_apart(draft, other, other.run.note):
             found[name] = max(apart, found.get(name, 0.0))
     return found

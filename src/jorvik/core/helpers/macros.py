@@ -8,7 +8,7 @@ from jorvik.core.document.patch import Patch, Route, check_patch, edited
 from jorvik.core.dsp.bend import bend
 from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.routes import with_new_route, with_route
-from jorvik.core.limits import DRAFT_RATE, MAX_BEND
+from jorvik.core.limits import COARSE_RATE, MAX_BEND
 from jorvik.core.measure.closed_forms import bend_for
 from jorvik.core.modules.base import Module
 from jorvik.core.problems import Problem, shown
@@ -53,7 +53,7 @@ def macro_table(patch: Patch, macro: str) -> list[MacroRow]:
     found: dict[str, list[float]] = {}
     for value in PLACES:
         modules = [{**m, field: value} if m["id"] == macro else m for m in document["modules"]]
-        made = trace(check_patch({**document, "modules": modules}).with_note(tail_s=0.0, length_s=0.05), DRAFT_RATE)
+        made = trace(check_patch({**document, "modules": modules}).with_note(tail_s=0.0, length_s=0.05), COARSE_RATE)
         for name, lane in made.lanes.items():
             if lane.lane.routes:
                 found.setdefault(name, []).append(float(lane.value[made.run.note.on]))

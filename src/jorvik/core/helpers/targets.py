@@ -18,7 +18,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.changeable import Changeable, Target, What, chosen, with_values
-from jorvik.core.limits import DRAFT_RATE, MAX_SECONDS
+from jorvik.core.limits import COARSE_RATE, MAX_SECONDS
 from jorvik.core.measure.lane import measure
 from jorvik.core.problems import Problem, shown
 from jorvik.core.units.words import in_words
@@ -181,7 +181,7 @@ def _straight(
     rows, missing = [], []
     n = at.steps_per_octave
     for target in targets:
-        of = trace(patch.with_note_at(voice, target.velocity, target.key), DRAFT_RATE, voice)
+        of = trace(patch.with_note_at(voice, target.velocity, target.key), COARSE_RATE, voice)
         lane = of.lanes.get(at.name)
         if lane is None or target.what.endswith("_s") or (n and target.value <= 0.0):
             return None
@@ -224,14 +224,14 @@ def _figures(patch: Patch, at: Destination, targets: Sequence[Target], voice: in
 
 def _had(patch: Patch, at: Destination, voice: int) -> dict[What, float]:
     """Return everything that can be aimed at on a lane of a voice, as it is."""
-    of = trace(patch, DRAFT_RATE, voice)
+    of = trace(patch, COARSE_RATE, voice)
     note = of.run.note
     values = of.lanes[at.name].value if at.name in of.lanes else np.full(of.run.length, patch.base(at))
-    figures = measure(values, note.on, note.off, DRAFT_RATE)
+    figures = measure(values, note.on, note.off, COARSE_RATE)
     held = values[note.on : max(note.off, note.on + 1)]
     # What does not fall in this note takes longer than there is.
     half, tenth, _ = figures.fall_s or (None, None, None)
-    beyond = values.size / DRAFT_RATE
+    beyond = values.size / COARSE_RATE
     return {
         "start": figures.start,
         "peak": figures.peak,

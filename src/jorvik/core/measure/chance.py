@@ -8,7 +8,7 @@ import numpy as np
 from jorvik.core.document.patch import Patch, Route
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.trace import Trace, trace
-from jorvik.core.limits import DRAFT_RATE, MAX_DRAWN_TRACE_BYTES
+from jorvik.core.limits import COARSE_RATE, MAX_DRAWN_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.base import Reach
 
@@ -116,7 +116,7 @@ def _seeded(context: Context, seed: int) -> Trace:
     document = context.patch.document()
     document["performance"] = {**document.get("performance", {}), "seed": seed}
     patch = context.patch.with_document(document)
-    return trace(patch, DRAFT_RATE, context.voice, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
+    return trace(patch, COARSE_RATE, context.voice, cancelled=context.cancelled, most_bytes=MAX_DRAWN_TRACE_BYTES)
 
 
 def _taken(other: Trace, name: str) -> Floats:

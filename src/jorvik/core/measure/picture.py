@@ -11,7 +11,7 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Run, never
-from jorvik.core.limits import DRAFT_RATE
+from jorvik.core.limits import COARSE_RATE
 
 COLUMNS: Final = 40
 TALL: Final = 100
@@ -39,7 +39,7 @@ def picture(patch: Patch, cancelled: Callable[[], bool] = never) -> Picture:
     >>> picture(check_patch({"format": "jorvik-patch", "version": 1})).moved
     []
     """
-    run = Run(patch, DRAFT_RATE)
+    run = Run(patch, COARSE_RATE)
     lanes = run.program.lanes
     moved = [name for name in ALWAYS_SHOWN if name in lanes]
     reduced = reduce_run(run, COLUMNS, cancelled) if moved else None

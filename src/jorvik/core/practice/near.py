@@ -12,7 +12,7 @@ from jorvik.core.document.patch import Patch
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import trace
-from jorvik.core.limits import DEFAULT_RATE, DRAFT_RATE
+from jorvik.core.limits import COARSE_RATE, DEFAULT_RATE
 from jorvik.core.practice.tolerance import TIME, TURN_S
 from jorvik.core.units.noticed import CUTOFF_ST, LEVEL_DB, MASKED_DB, PITCH_ST
 from jorvik.core.voice.render import render
@@ -28,8 +28,8 @@ Curves = dict[str, Floats]
 
 def curves(patch: Patch, names: list[str], cancelled: Callable[[], bool] = never) -> Curves:
     """Return curves of a note in what is heard of them: semitones of pitch and cutoff, decibels of level."""
-    found = trace(patch, DRAFT_RATE, cancelled=cancelled)
-    step = round(HOP_S * DRAFT_RATE)
+    found = trace(patch, COARSE_RATE, cancelled=cancelled)
+    step = round(HOP_S * COARSE_RATE)
     made = {}
     for name in names:
         at, lane = VOICE[name], found.lanes.get(name)
