@@ -41,7 +41,10 @@ class Brought:
 
 
 def bring_in(incoming: Sequence[Incoming], stores: Mapping[str, DocumentStore], library: LibraryStore) -> list[Brought]:
-    """Keep what comes in, in its order, and return what became of each. One that is refused stops no other."""
+    """Keep what comes in, in its order, and return what became of each.
+
+    One that is refused stops no other.
+    """
     checked = [_whole(one) for one in incoming]
     there = library.alike([content_hash(one.document) for one in checked if one.document is not None])
     told = []
@@ -58,7 +61,7 @@ def bring_in(incoming: Sequence[Incoming], stores: Mapping[str, DocumentStore], 
 
 
 def _whole(one: Incoming) -> Incoming:
-    """Return what comes in, with its trouble in place of a document whose text cannot be encoded."""
+    """Return what comes in; its trouble, where its text cannot be encoded."""
     try:
         json.dumps(one.document, ensure_ascii=False).encode()
     except UnicodeEncodeError as error:

@@ -16,7 +16,7 @@ T = TypeVar("T")
 
 
 def is_away(error: Exception) -> bool:
-    """Return True for an error that says the server is not there, or not ready: the same call may succeed later.
+    """Return True where the server is away and the same call may succeed later.
 
     These are lost connections, no free connection, and SQLSTATE 08, 57P, 53300 or none at all.
     """
