@@ -25,6 +25,7 @@ USED_WHERE_THERE: Final = {"coverage", "pygments", "vulture"}
 """Libraries import these where they happen to be installed, and do without."""
 
 NOT_IMPORTED: Final = {
+    "cryptography": "distributed makes certificates with it",
     "matplotlib": "mosqito imports it",
     "psycopg": "SQLAlchemy imports it by the address of the database",
     "wsproto": "uvicorn imports it for WebSockets",
