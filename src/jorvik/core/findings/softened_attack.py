@@ -34,7 +34,7 @@ def find(context: Context) -> Iterator[Finding]:
             rule="softened_attack",
             severity="caution",
             sentence=f"{module.id} in series makes {source.id}'s attack {time_text(soft[2] - raw[2])} later.",
-            why="A filter in the way of an envelope slows its edge; at_step beside it, the edge stays and the ring is mixed in.",
+            why="A filter in the way of an envelope slows its edge. Beside the envelope it adds its ring, and the edge stays.",
             about=f"signal.{module.id}",
             from_s=context.on_s,
             to_s=context.on_s + soft[2],
@@ -59,7 +59,12 @@ def _fix(context: Context, module: Filter, source: str) -> Fix | None:
     # The top of both together grows with the ring's gain, so that one gain gives the top that the series had.
     from scipy.optimize import brentq
 
-    most = brentq(lambda g: float((straight + g * rings).max()) - float(ringing.max()), 0.0, _MOST_GAIN)
+    def missing(of_ring: float) -> float:
+        return float((straight + of_ring * rings).max()) - float(ringing.max())
+
+    if missing(_MOST_GAIN) <= 0.0:
+        return None
+    most = brentq(missing, 0.0, _MOST_GAIN)
     parallel = partial(_straight, context, module, source, gain, ring=rounded(gain * most))
     return fix(f"ring {module.id} in parallel, {source} straight", parallel)
 
