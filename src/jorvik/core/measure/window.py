@@ -47,7 +47,7 @@ def stuck_windows(context: Context) -> list[Window]:
 
 def _window(context: Context, module: Module) -> Window | None:
     held = context.held(context.row(module.id))
-    # From the first switch on, which may be the loop's start from rest.
+    # One switch may be the start from rest.
     if np.count_nonzero(np.diff(held)) > 1:
         return None
     back = [name for name, signal in module.input_signals() if module.id in _read_by(context.patch, signal)]
@@ -63,7 +63,9 @@ def _window(context: Context, module: Module) -> Window | None:
     if off is None or on is None or np.ptp(middle) > 0.0 or (on > off) != (name == "b"):
         return None
     half = context.setting(module, "hysteresis")
-    return Window(module.id, other, float(middle[-1]), half, comes_back, min(on, off), max(on, off))
+    found = Window(module.id, other, float(middle[-1]), half, comes_back, min(on, off), max(on, off))
+    # A loop whose window leaves room runs, though a short note may see it switch only once.
+    return found if found.half >= found.room else None
 
 
 def _held_at(context: Context, module: Module, state: float, signal: str) -> float | None:
