@@ -15,7 +15,7 @@ import psycopg
 import soundfile
 from fastapi.testclient import TestClient
 from sqlalchemy import create_engine
-from sqlalchemy.exc import DataError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.engine.trace import trace
@@ -230,17 +230,26 @@ class Addresses(Api):
             self.assertIn("half of one is among them", answer.json()["wanted"])
 
     def test_only_a_store_that_is_away_is_called_that(self) -> None:
+        errors: list[DBAPIError] = [
+            DataError("INSERT", {}, psycopg.errors.StringDataRightTruncation("value too long")),
+            OperationalError("INSERT", {}, psycopg.errors.DiskFull("no space left")),
+            OperationalError("SELECT", {}, psycopg.errors.AdminShutdown("shutting down")),
+        ]
+
         class Refusing(DocumentStore):
             def heads(self, *_: object) -> list[Head]:
-                raise DataError("INSERT", {}, psycopg.errors.StringDataRightTruncation("value too long"))
+                raise errors[0]
 
         app = create_app(Settings(create_engine("postgresql+psycopg://")))
         refusing = Refusing(create_engine("postgresql+psycopg://"), PATCHES)
         client = self.enterContext(TestClient(app, base_url="http://localhost"))
         app.state.stores = {PATCHES.name: refusing}
-        answer = client.get("/api/patches")
-        self.assertEqual(answer.status_code, 507)
-        self.assertIn("value too long", answer.json()["sentence"])
+        # What was asked for is wrong; the disk is full; the store is away.
+        for status, said in ((422, "value too long"), (507, "no space left"), (503, "cannot be reached")):
+            answer = client.get("/api/patches")
+            self.assertEqual(answer.status_code, status)
+            self.assertIn(said, answer.json()["sentence"])
+            errors.pop(0)
 
 
 class Door(Api):
