@@ -45,7 +45,7 @@ class InItsPlace(RuleCase):
 
     def test_missed_hit(self) -> None:
         def at(phase: float) -> Patch:
-            lfo = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": phase}
+            lfo = {"id": "l", "kind": "lfo", "rate": "1/2", "phase": phase}
             route = {"source": "l", "destination": "amplitude", "amount": 0.45}
             strikes = [{"at": 1}, {"at": 3}]
             return under([lfo], [route], strikes, voice={"base": {"amplitude": 0.5}})
@@ -55,10 +55,17 @@ class InItsPlace(RuleCase):
         before = math.acos((0.5 - 0.05 * 10 ** (1 / 20)) / 0.45) / (2 * math.pi)
         finding = self.sides("missed_hit", at(0.25 - before - 0.015), at(0.25 - before - 0.005))
         self.assertIn("15 ms after", finding.sentence)
+        # At a rate of its own it is a tremolo, and meant for no stroke.
+        tremolo = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": 0.25 - before - 0.015}
+        route = {"source": "l", "destination": "amplitude", "amount": 0.45}
+        strikes = [{"at": 1}, {"at": 3}]
+        self.assertEqual(
+            found("missed_hit", under([tremolo], [route], strikes, voice={"base": {"amplitude": 0.5}})), []
+        )
 
     def test_a_missed_hit_is_of_the_track_that_the_dips_are_for(self) -> None:
         before = math.acos((0.5 - 0.05 * 10 ** (1 / 20)) / 0.45) / (2 * math.pi)
-        lfo = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": 0.25 - before - 0.015}
+        lfo = {"id": "l", "kind": "lfo", "rate": "1/2", "phase": 0.25 - before - 0.015}
         sway = {"source": "l", "destination": "amplitude", "amount": 0.45}
         opens = {"source": "hit:tick", "destination": "cutoff", "amount": 12.0}
         hits = [
@@ -75,7 +82,7 @@ class InItsPlace(RuleCase):
     def test_a_dip_that_the_hit_makes_already_is_not_offered_again(self) -> None:
         strikes = [{"at": 1}, {"at": 3}]
         duck = {"source": "hit:thud", "destination": "amplitude", "amount": -0.9, "id": "duck"}
-        late = {"id": "l", "kind": "lfo", "rate": 1.0, "phase": 0.15}
+        late = {"id": "l", "kind": "lfo", "rate": "1/2", "phase": 0.15}
         sway = {"source": "l", "destination": "amplitude", "amount": 0.45}
         for routes, is_offered in (([sway], True), ([sway, {**duck, "amount": -0.001}], False)):
             said = found("missed_hit", under([late], routes, strikes, voice={"base": {"amplitude": 0.5}}))

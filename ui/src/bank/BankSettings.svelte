@@ -26,10 +26,10 @@
 </script>
 
 {#each NOTES[settings.work] as name (name)}
-  <Labelled {name} help="Several with commas between. Empty: the note of each patch.">
+  <Labelled {name} help="As {LIKE[name]}, with commas between. Empty: the note of each patch.">
     <TextField
       label="At which {name}"
-      placeholder="each patch’s own, or e.g. {LIKE[name]}"
+      placeholder="patch’s own"
       value={bank.notes[name]}
       onset={(text) => bank.setNotes({ [name]: text })}
     />

@@ -15,6 +15,7 @@ from jorvik.core.findings.dips import with_dips
 from jorvik.core.measure.beat import AtStrike, at_hits, followed_tracks
 from jorvik.core.measure.context import Context
 from jorvik.core.signals import hit_of
+from jorvik.core.units.tempo import is_note_value
 from jorvik.core.units.words import rounded, time_text
 
 MISSES_S = 0.010
@@ -31,9 +32,10 @@ def find(context: Context) -> Iterator[Finding]:
         if dips:
             levels.setdefault(name, {})[track] = dips
     for name, track, dips in ((name, track, dips) for name, of in levels.items() for track, dips in of.items()):
-        # Dips that are drawn are meant for the track that they lie nearest to; of the others, only a track that
-        # something of the patch listens to is expected to have its dips.
-        if track not in followed_tracks(context) and track != min(levels[name], key=partial(_apart, levels[name])):
+        # A track that nothing listens to has dips only where a source in note values draws them, for the track that
+        # they lie nearest to.
+        is_drawn = _moves_to_the_beat(context, name) and track == min(levels[name], key=partial(_apart, levels[name]))
+        if track not in followed_tracks(context) and not is_drawn:
             continue
         off = [s for s in dips if abs(s.dip_offset_s or 0.0) > MISSES_S]
         if len(off) < 1 or len(off) < 0.5 * len(dips):
@@ -58,6 +60,17 @@ def find(context: Context) -> Iterator[Finding]:
 
 def _apart(of: Mapping[str, Sequence[AtStrike]], track: str) -> float:
     return float(np.median([abs(strike.dip_offset_s or 0.0) for strike in of[track]]))
+
+
+def _moves_to_the_beat(context: Context, name: str) -> bool:
+    """Return True where a source with a rate or a time in note values moves a level."""
+    sources = {route.source for route in context.routes_to(name)}
+    return any(
+        isinstance(value, str) and is_note_value(value)
+        for module in context.patch.modules
+        if module.id in sources
+        for value in (getattr(module, "rate", None), getattr(module, "time", None))
+    )
 
 
 def _listeners(context: Context) -> set[str]:
