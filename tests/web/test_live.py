@@ -8,6 +8,7 @@ import signal
 import threading
 import unittest
 from multiprocessing.connection import Connection
+from types import SimpleNamespace
 from typing import Any, cast
 from unittest.mock import patch
 
@@ -17,7 +18,7 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, BLOCKS, LivePlayer
 from jorvik.core.voice.limiter import Limited
-from jorvik.web.live import LOST, MOST_WAITING, TAKEN, Seat, Stage, _send
+from jorvik.web.live import LOST, MOST_WAITING, TAKEN, Seat, Stage, live
 from jorvik.web.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, come_first, go_on, packed
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
@@ -403,33 +404,43 @@ class Live(Api):
             self.assertIn("at", self.answer(socket))
 
     def test_a_page_that_takes_no_sound_is_let_go_before_it_fills_the_memory(self) -> None:
-        class Slow:
-            def __init__(self) -> None:
-                self.said: list[Any] = []
+        ended = threading.Event()
+
+        class Endless:
+            """A pipe whose process makes blocks as fast as they are taken."""
+
+            made = 0
+
+            def recv(self) -> bytes:
+                if ended.wait(0.0001):
+                    raise EOFError
+                self.made += 1
+                return b"block"
+
+        class Stuck:
+            """A page that was sent a block and takes no other."""
+
+            app = SimpleNamespace(state=SimpleNamespace(stage=None))
+
+            async def accept(self) -> None: ...
+
+            async def receive(self) -> None:
+                await asyncio.Event().wait()
 
             async def send_bytes(self, _: bytes) -> None:
-                self.fail("it was sent more")
+                await asyncio.Event().wait()
 
-            async def send_json(self, said: Json) -> None:
-                self.said.append(said)
-
-            async def close(self, code: int) -> None:
-                self.said.append(code)
-
-            def fail(self, why: str) -> None:
-                raise AssertionError(why)
-
-        async def sent() -> list[Any]:
-            told: asyncio.Queue[Any] = asyncio.Queue()
-            for _ in range(MOST_WAITING + 2):
-                told.put_nowait(b"block")
-            slow = Slow()
-            await _send(cast(WebSocket, slow), told)
-            return slow.said
-
-        said = asyncio.run(sent())
-        self.assertIn("too slowly", said[0]["refused"])
-        self.assertEqual(said[1:], [LOST])
+        pipe, stage = Endless(), Stage()
+        page = Stuck()
+        page.app.state.stage = stage
+        seat = Seat(None, cast(Connection, pipe))
+        with (
+            patch.object(stage, "enter", lambda: seat),
+            patch.object(stage, "leave", side_effect=lambda _: ended.set()) as left,
+        ):
+            asyncio.run(live(cast(WebSocket, page)))
+        left.assert_called_once_with(seat)
+        self.assertGreater(pipe.made, MOST_WAITING)
 
     def test_another_sites_page_is_not_let_in(self) -> None:
         for headers in ({"origin": "http://elsewhere.example"}, {"host": "elsewhere.example"}):

@@ -29,7 +29,7 @@ LEAVES_S: Final = 0.5
 
 
 MOST_WAITING: Final = 512
-"""So many blocks and messages wait for a page at most: some seconds of sound."""
+"""Greatest number of messages that wait for a page: some seconds of sound."""
 
 
 @dataclass(frozen=True)
@@ -98,23 +98,43 @@ async def live(socket: WebSocket) -> None:
         return
     # Whoever passes on what is heard comes before whoever computes.
     nice = give_way(URGENT)
-    told: asyncio.Queue[Any] = asyncio.Queue()
-    threading.Thread(target=_listen, args=(seat.pipe, asyncio.get_running_loop(), told), daemon=True).start()
-    hearing, sending = asyncio.create_task(_hear(socket, seat.pipe)), asyncio.create_task(_send(socket, told))
+    waiting = Waiting()
+    threading.Thread(target=_listen, args=(seat.pipe, asyncio.get_running_loop(), waiting), daemon=True).start()
+    tasks = [
+        asyncio.create_task(_hear(socket, seat.pipe)),
+        asyncio.create_task(_send(socket, waiting)),
+        asyncio.create_task(waiting.overflowed.wait()),
+    ]
     try:
-        await asyncio.wait([hearing, sending], return_when=asyncio.FIRST_COMPLETED)
+        await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
     finally:
         # First, and without waiting for anything that may be given up: whoever is gone must not be played for.
         stage.leave(seat)
         give_way(nice)
-        for task in (hearing, sending):
+        for task in tasks:
             task.cancel()
             with suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError, OSError):
                 await task
 
 
+class Waiting:
+    """Messages of the process that wait for the page, up to a limit."""
+
+    def __init__(self) -> None:
+        self.queue: asyncio.Queue[Any] = asyncio.Queue()
+        self.overflowed = asyncio.Event()
+        """Set once the limit is reached; the connection ends then."""
+
+    def put(self, said: Any) -> None:
+        """Add a message, or None for the end of the process."""
+        if self.queue.qsize() < MOST_WAITING:
+            self.queue.put_nowait(said)
+        else:
+            self.overflowed.set()
+
+
 async def _entered(stage: Stage) -> Seat | None:
-    """Return a seat; a page that is just leaving is waited for."""
+    """Return a seat, after a short wait for a page that is leaving."""
     loop = asyncio.get_running_loop()
     until = loop.time() + LEAVES_S
     while True:
@@ -130,24 +150,20 @@ async def _entered(stage: Stage) -> Seat | None:
         await asyncio.sleep(0.05)
 
 
-def _listen(pipe: Connection, loop: asyncio.AbstractEventLoop, told: "asyncio.Queue[Any]") -> None:
+def _listen(pipe: Connection, loop: asyncio.AbstractEventLoop, waiting: Waiting) -> None:
     """Hand on what the process says, until it ends."""
     with suppress(RuntimeError):
         try:
             while True:
-                loop.call_soon_threadsafe(told.put_nowait, pipe.recv())
+                loop.call_soon_threadsafe(waiting.put, pipe.recv())
         except (EOFError, OSError, TypeError):
-            loop.call_soon_threadsafe(told.put_nowait, None)
+            loop.call_soon_threadsafe(waiting.put, None)
 
 
-async def _send(socket: WebSocket, told: "asyncio.Queue[Any]") -> None:
-    while (said := await told.get()) is not None:
-        if told.qsize() > MOST_WAITING:
-            await socket.send_json({"refused": "The page takes the sound too slowly; begin to play again."})
-            break
+async def _send(socket: WebSocket, waiting: Waiting) -> None:
+    while (said := await waiting.queue.get()) is not None:
         await (socket.send_bytes(said) if isinstance(said, bytes) else socket.send_json(said))
-    else:
-        await socket.send_json({"refused": "What was playing has stopped; it can be started again."})
+    await socket.send_json({"refused": "What was playing has stopped; it can be started again."})
     await socket.close(LOST)
 
 
