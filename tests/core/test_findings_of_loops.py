@@ -7,7 +7,7 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.helpers.sentence import route_from
 from jorvik.core.problems import Problem
 from tests.core.judging import RuleCase, found
-from tests.support import note, patch
+from tests.support import Json, note, patch
 
 ROUTE = {"source": "w", "destination": "cutoff", "amount": 5}
 
@@ -40,6 +40,43 @@ class ReadingThemselves(RuleCase):
         self.assertTrue(np.allclose(trace(at(0.5)).signals["w"][1000:40000], 2.0))
         with self.assertRaisesRegex(Problem, "the loop through w: found a signal that grows without end"):
             trace(at(1.5))
+
+    def test_stuck_window(self) -> None:
+        def at(
+            rest: float,
+            hysteresis: float,
+            rise_s: float = 0.1,
+            back: str = "b",
+            law: str = "linear",
+            fall_s: float = 0.1,
+            length_s: float = 2.0,
+        ) -> Patch:
+            operands = {"a": rest, "b": "ramp"} if back == "b" else {"a": "ramp", "b": rest}
+            turn = {"id": "turn", "kind": "compare", "hysteresis": hysteresis, **operands}
+            ramp: Json = {"id": "ramp", "kind": "slew", "input": "turn", "rise_s": rise_s, "fall_s": fall_s, "law": law}
+            route = {"source": "ramp", "destination": "cutoff", "amount": 14}
+            return patch([turn, ramp], [route], performance=note(length_s, 0.2))
+
+        # The ramp goes from 0 to 1: around 0.5 the window may reach 0.5 to either side, around 0.3 only 0.3.
+        for rest, clear in ((0.5, 0.5), (0.3, 0.3), (0.8, 0.2)):
+            finding = self.sides("stuck_window", at(rest, clear + 0.01), at(rest, clear - 0.01))
+            assert finding.fix is not None
+            runs = trace(finding.fix.patch).signals["turn"]
+            self.assertGreater(np.count_nonzero(np.diff(runs)), 6)
+            self.assertEqual(found("no_effect", at(rest, clear + 0.01)), [])
+        self.assertIn(
+            "would have to pass -0.1 and 1.1", found("stuck_window", at(0.5, 0.6))[0].sentence.replace("−", "-")
+        )
+        # Beside the range: the middle is moved into it.
+        beside = self.sides("stuck_window", at(1.4, 0.1), at(0.4, 0.1))
+        self.assertIn("a 0.5", beside.fix.label if beside.fix else "")
+        # A slew that comes near its end and never there; of one that has not come far by note-off nothing is known.
+        self.sides("stuck_window", at(0.5, 0.5, law="exponential"), at(0.5, 0.4, law="exponential"))
+        self.assertEqual(found("stuck_window", at(0.5, 0.4, rise_s=9.0)), [])
+        # It runs, though the note ends before it switches for the second time.
+        self.assertEqual(found("stuck_window", at(0.5, 0.4, rise_s=0.9, fall_s=0.9, length_s=1.0)), [])
+        # With the other operand fed back it keeps its state on purpose: a latch.
+        self.assertEqual(found("stuck_window", at(0.5, 0.6, back="a")), [])
 
     def test_nothing_is_said_of_a_signal_that_is_shut_out(self) -> None:
         constant = {"id": "w", "kind": "constant", "value": 0.5}
