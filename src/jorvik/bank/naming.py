@@ -1,4 +1,4 @@
-"""Names of sample files: made by a pattern, and no two alike in one work."""
+"""Names of sample files, made by a pattern and unique in one work."""
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -16,7 +16,7 @@ def distinct(names: Sequence[str], stems: Sequence[str]) -> list[str]:
     names
         The names that a pattern gave, each with its ending.
     stems
-        For each name what tells its piece from all others; it is added to each name that was given twice.
+        For each name a text that no other piece has. It is added to each name that was given twice.
 
     Examples
     --------

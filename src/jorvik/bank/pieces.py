@@ -218,7 +218,7 @@ def _of_patch(
 
 
 def _values(patch: Patch, settings: BankSettings, phrases: Sequence[Phrase]) -> dict[str, Sequence[Any]]:
-    """Return what a work goes over, by axis; a None is the patch's own."""
+    """Return the values of each axis of a work; None stands for the patch's own."""
     seeds: list[int | None] = list(settings.seeds) or [None]
     if settings.work == "samples" and settings.samples.round_robin > 1:
         first = patch.performance.seed

@@ -114,3 +114,8 @@ def from_validation(error: ValidationError, kinds: Sequence[str]) -> Problem:
         return Problem(place, "nothing", "given")
     found = str(len(first["input"])) if first["type"] == "too_long" else shown(first["input"])
     return Problem(place, found, wanted_text(first))
+
+
+def half_a_letter(place: str, error: UnicodeEncodeError) -> Problem:
+    """Return the problem of a text with half of a surrogate pair."""
+    return Problem(place, f"half a letter, \\u{ord(error.object[error.start]):04x}", "text of whole letters")

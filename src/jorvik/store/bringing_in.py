@@ -4,17 +4,14 @@ import json
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final
 
 from sqlalchemy.exc import DataError
 
 from jorvik.core.limits import MAX_NAME
-from jorvik.core.problems import Problem, shown
+from jorvik.core.problems import Problem, half_a_letter, shown
 from jorvik.store.documents import DocumentStore
-from jorvik.store.kinds import KINDS, Document, content_hash
+from jorvik.store.kinds import FORMATS, Document, content_hash
 from jorvik.store.library import LibraryStore
-
-_FORMATS: Final = {f"jorvik-{kind.name}": kind for kind in KINDS}
 
 
 @dataclass(frozen=True)
@@ -61,12 +58,11 @@ def bring_in(incoming: Sequence[Incoming], stores: Mapping[str, DocumentStore], 
 
 
 def _whole(one: Incoming) -> Incoming:
-    """Return what comes in; its trouble, where its text cannot be encoded."""
+    """Replace a document whose text cannot be encoded by the sentence that says so."""
     try:
         json.dumps(one.document, ensure_ascii=False).encode()
     except UnicodeEncodeError as error:
-        found = f"half a letter, \\u{ord(error.object[error.start]):04x}"
-        return Incoming(one.file, None, str(Problem(one.file, found, "text of whole letters")))
+        return Incoming(one.file, None, str(half_a_letter(one.file, error)))
     return one
 
 
@@ -74,9 +70,9 @@ def _brought(one: Incoming, stores: Mapping[str, DocumentStore], there: Mapping[
     document = one.document
     if document is None:
         return Brought(one.file, "", "", trouble=one.trouble)
-    name, kind = str(document.get("name", "Untitled")), _FORMATS.get(str(document.get("format")))
+    name, kind = str(document.get("name", "Untitled")), FORMATS.get(str(document.get("format")))
     if kind is None:
-        wanted = f"a document of the format {', '.join(_FORMATS)}"
+        wanted = f"a document of the format {', '.join(FORMATS)}"
         return Brought(one.file, name, "", trouble=str(Problem(one.file, "another format", wanted)))
     if (alike := there.get(content_hash(document))) is not None:
         return Brought(one.file, name, kind.name, alike=alike)

@@ -106,14 +106,16 @@ PRACTICES: Final = Kind("practice", "practices", _practice)
 KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS, PRACTICES)
 """Every kind that there is."""
 
+FORMATS: Final = {f"jorvik-{kind.name}": kind for kind in KINDS}
+"""The same by the format that a document names."""
+
 
 def check_kept(document: Document) -> Labels:
     """Return the labels of a document of any kind that is kept.
 
     Raises Problem for any other document, and for one that is not sound.
     """
-    kinds = {f"jorvik-{kind.name}": kind for kind in KINDS}
-    kind = kinds.get(str(document.get("format")))
+    kind = FORMATS.get(str(document.get("format")))
     if kind is None:
-        raise Problem("format", shown(document.get("format")), f"one of {', '.join(kinds)}")
+        raise Problem("format", shown(document.get("format")), f"one of {', '.join(FORMATS)}")
     return kind.check(document)

@@ -22,7 +22,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import Receive, Scope, Send
 
 from jorvik.core.engine.run import Cancelled
-from jorvik.core.problems import Problem, path_text, shown, wanted_text
+from jorvik.core.problems import Problem, half_a_letter, path_text, shown, wanted_text
 from jorvik.store.documents import Conflict, DocumentStore, Missing
 from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
@@ -193,8 +193,7 @@ async def _on_invalid(_: Request, error: Exception) -> Response:
 async def _on_half_a_letter(_: Request, error: Exception) -> Response:
     """Say what a request's text is that JSON can hold, and nothing that is kept or sent on."""
     assert isinstance(error, UnicodeEncodeError)
-    found = f"half a letter, \\u{ord(error.object[error.start]):04x}"
-    return _refusal(422, Problem("the request", found, "text of whole letters"))
+    return _refusal(422, half_a_letter("the request", error))
 
 
 async def _on_missing(_: Request, error: Exception) -> Response:

@@ -134,19 +134,8 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
     folder = banks_folder() / form.run.hex
     if not (folder / "in").is_dir():
         raise Problem("the bank", "no patches that were set aside for it", "asked for anew")
-    command = [
-        "nice",
-        "-n",
-        str(_NICE),
-        sys.executable,
-        "-m",
-        "jorvik.cli",
-        "bank",
-        form.work,
-        str(folder / "in"),
-        "--out",
-        str(folder / "out"),
-    ]
+    command = ["nice", "-n", str(_NICE), sys.executable, "-m", "jorvik.cli", "bank", form.work]
+    command += [str(folder / "in"), "--out", str(folder / "out")]
     command += ["--settings", str(folder / "settings.json"), "--workers", str(_processes()), "--progress", "json"]
     if form.against is not None and (earlier := banks_folder() / form.against.hex / "out").is_dir():
         command += ["--against", str(earlier)]

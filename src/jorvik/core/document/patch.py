@@ -261,9 +261,14 @@ class Patch(Strict):
             for hit in (self.phrase.hits if self.phrase else ())
             for trigger in (False, True)
         ]
+        return list(dict.fromkeys([*heard, *self.hits_read]))
+
+    @property
+    def hits_read(self) -> list[str]:
+        """The signals of hits that a source or a route reads."""
         named = [value for module in self.modules for _, value in module.input_signals()]
         named += [value for route in self.live_routes for value in (route.source, route.via) if value]
-        return list(dict.fromkeys([*heard, *(n for n in named if isinstance(n, str) and hit_of(n) is not None)]))
+        return [name for name in named if isinstance(name, str) and hit_of(name) is not None]
 
     def destination(self, name: str) -> Destination | None:
         """Return what ``name`` stands for in this patch, or None."""

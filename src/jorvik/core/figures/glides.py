@@ -7,7 +7,7 @@ from jorvik.core.measure.context import Context
 from jorvik.core.units.words import in_words, note_name, time_text
 
 MOST = 16
-"""Glides that are told one by one."""
+"""Greatest number of glides that get a figure."""
 
 
 def find(context: Context) -> Iterator[Figure]:

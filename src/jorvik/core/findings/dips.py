@@ -23,7 +23,7 @@ def with_dips(
 ) -> Patch:
     """Return a patch whose destination dips at each stroke of a track.
 
-    A follower listens to the track, a mix turns it over, and a scaling route multiplies the destination by it, so
+    A follower listens to the track, a mix inverts it, and a scaling route multiplies the destination by it, so
     that the depth is exact whatever else moves the level, and nothing is clamped.
 
     Parameters

@@ -8,9 +8,8 @@ from collections.abc import Iterator
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, edited
 from jorvik.core.findings.base import Finding, Fix
-from jorvik.core.measure.beat import against_beat, at_hits
+from jorvik.core.measure.beat import against_beat, at_hits, listeners
 from jorvik.core.measure.context import Context
-from jorvik.core.signals import hit_of
 from jorvik.core.units.words import rounded, share_text, time_text
 
 LEFT = 0.25
@@ -38,15 +37,9 @@ def find(context: Context) -> Iterator[Finding]:
         )
 
 
-def _followers(context: Context, name: str, track: str) -> list[str]:
+def _followers(context: Context, name: str, track: str) -> set[str]:
     """Return the modules that listen to a track and move a destination."""
-    sources = {route.source for route in context.routes_to(name)}
-    heard = [
-        module.id
-        for module in context.patch.modules
-        if any(isinstance(value, str) and hit_of(value) == track for _, value in module.input_signals())
-    ]
-    return [name for name in heard if name in sources]
+    return listeners(context, track) & {route.source for route in context.routes_to(name)}
 
 
 def _fix(context: Context, name: str, track: str) -> Fix | None:

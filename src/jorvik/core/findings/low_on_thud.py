@@ -32,7 +32,7 @@ def find(context: Context) -> Iterator[Finding]:
             from_s=context.on_s,
             to_s=context.off_s,
             fix=fix(
-                f"the amplifier makes room of {ROOM_DB:g} dB under {hit.id}",
+                f"dip the amplifier by {ROOM_DB:g} dB under {hit.id}",
                 partial(with_dips, context.patch, hit.id, "amplitude", ROOM_DB),
             ),
             which=hit.id,

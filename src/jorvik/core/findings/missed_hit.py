@@ -9,10 +9,9 @@ from functools import partial
 import numpy as np
 
 from jorvik.core.document.destinations import VOICE
-from jorvik.core.document.patch import Route
 from jorvik.core.findings.base import Finding, Fix, fix
 from jorvik.core.findings.dips import with_dips
-from jorvik.core.measure.beat import AtStrike, at_hits, followed_tracks
+from jorvik.core.measure.beat import AtStrike, at_hits, followed_tracks, listeners
 from jorvik.core.measure.context import Context
 from jorvik.core.signals import hit_of
 from jorvik.core.units.tempo import is_note_value
@@ -40,8 +39,8 @@ def find(context: Context) -> Iterator[Finding]:
         off = [s for s in dips if abs(s.dip_offset_s or 0.0) > MISSES_S]
         if len(off) < 1 or len(off) < 0.5 * len(dips):
             continue
-        if any(hit_of(route.source) or route.source in _listeners(context) for route in _raising(context, name)):
-            # A level that strokes raise falls before the next one: that is no dip made for it.
+        if _is_raised_by_strokes(context, name):
+            # Such a level falls before the next stroke: that is no dip made for it.
             continue
         worst = max(off, key=lambda s: abs(s.dip_offset_s or 0.0))
         away = worst.dip_offset_s or 0.0
@@ -73,22 +72,15 @@ def _moves_to_the_beat(context: Context, name: str) -> bool:
     )
 
 
-def _listeners(context: Context) -> set[str]:
-    """Return the modules that listen to a track."""
-    inputs = {module.id: [value for _, value in module.input_signals()] for module in context.patch.modules}
-    return {
-        name for name, values in inputs.items() if any(isinstance(value, str) and hit_of(value) for value in values)
-    }
-
-
-def _raising(context: Context, name: str) -> list[Route]:
-    return [route for route in context.routes_to(name) if route.adds and route.amount > 0.0]
+def _is_raised_by_strokes(context: Context, name: str) -> bool:
+    raising = [route.source for route in context.routes_to(name) if route.adds and route.amount > 0.0]
+    return any(hit_of(source) or source in listeners(context) for source in raising)
 
 
 def _followed(context: Context, name: str, track: str, depth_db: float) -> Fix | None:
     """Replace the strongest route of the level by dips under the strokes, as deep."""
     if track in followed_tracks(context):
-        # It dips it already.
+        # What listens to the track is there already; its dips are late or early by its own settings.
         return None
     given = context.trace.lanes[name].contributions
     moving = [
@@ -103,6 +95,6 @@ def _followed(context: Context, name: str, track: str, depth_db: float) -> Fix |
     depth_db = min(depth_db, MOST_DB)
     top = rounded(min(base + most if first.adds else base * most, VOICE[name].high))
     return fix(
-        f"{track} dips it by {depth_db:.3g} dB",
+        f"dip it by {depth_db:.3g} dB under {track}",
         lambda: with_dips(context.patch, track, name, depth_db, base={name: top}, without_routes=(first.id,)),
     )

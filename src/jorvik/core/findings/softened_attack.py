@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from functools import partial
 from typing import Any
 
-from jorvik.core.document.patch import Patch, Route, edited, fresh_id
+from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.findings.base import Finding, Fix, fix
 from jorvik.core.measure.context import Context
 from jorvik.core.modules.filter import Filter
@@ -47,7 +47,12 @@ def _fix(context: Context, module: Filter, source: str) -> Fix | None:
     gain = module.slot_value("gain", context.patch.performance.tempo)
     read = any(value == module.id for other in context.patch.modules for _, value in other.input_signals())
     moved = f"{module.id}.gain" in context.trace.lanes
-    if read or moved or module.coupling == "ac" or (gain != 1.0 and any(not r.adds for r in _routes(context, module))):
+    if (
+        read
+        or moved
+        or module.coupling == "ac"
+        or (gain != 1.0 and any(not r.adds for r in context.routes_from(module.id)))
+    ):
         return None
     straight = context.row(source)
     ringing, edge = context.trace.signals[module.id] / (gain or 1.0), float(straight.max())
@@ -69,20 +74,16 @@ def _fix(context: Context, module: Filter, source: str) -> Fix | None:
     return fix(f"ring {module.id} in parallel, {source} straight", parallel)
 
 
-def _routes(context: Context, module: Filter) -> list[Route]:
-    return context.routes_from(module.id)
-
-
 def _straight(context: Context, module: Filter, source: str, gain: float, ring: float | None = None) -> Patch:
     """Return the patch with routes straight from the source.
 
     ``ring`` is the gain of the filter beside it, as a band-pass; without it no route comes from the filter.
     """
     if ring is None:
-        changed = {r.id: {"source": source, "amount": r.amount * gain} for r in _routes(context, module)}
+        changed = {r.id: {"source": source, "amount": r.amount * gain} for r in context.routes_from(module.id)}
         return edited(context.patch, routes=changed)
     more: list[dict[str, Any]] = []
-    for route in _routes(context, module):
+    for route in context.routes_from(module.id):
         fields = route.model_dump(mode="json", exclude_unset=True)
         taken = [*context.patch.routes_by_id, *(other["id"] for other in more)]
         name = fresh_id(f"{route.id} straight", taken)

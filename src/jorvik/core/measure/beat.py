@@ -93,10 +93,17 @@ class Beat:
 
 def followed_tracks(context: Context) -> set[str]:
     """Return the hit tracks that a source or a route of the patch reads."""
-    patch = context.patch
-    read = [value for module in patch.modules for _, value in module.input_signals() if isinstance(value, str)]
-    read += [name for route in patch.live_routes for name in (route.source, route.via) if name is not None]
-    return {track for name in read if (track := hit_of(name)) is not None}
+    return {track for name in context.patch.hits_read if (track := hit_of(name)) is not None}
+
+
+def listeners(context: Context, track: str | None = None) -> set[str]:
+    """Return the modules that read a hit track, or any where none is given."""
+    return {
+        module.id
+        for module in context.patch.modules
+        for _, value in module.input_signals()
+        if isinstance(value, str) and (of := hit_of(value)) is not None and track in (None, of)
+    }
 
 
 def at_hits(context: Context, *parts: Part) -> Iterator[tuple[str, str, list[AtStrike]]]:

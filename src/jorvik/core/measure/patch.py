@@ -29,10 +29,10 @@ STILL_S: Final = 0.05
 """Nothing moves where every lane stays within a thousandth of its range for at least this long."""
 
 _LOOK_S: Final = 0.005
+"""Stretches that are looked at one by one for that."""
 
 _STILL_ST: Final = 0.005
 """Half a cent: a tenth of the least change of pitch that is heard."""
-"""Stretches that are looked at one by one for that."""
 
 _SILENT_DB: Final = -80.0
 
@@ -298,8 +298,8 @@ def _word(r: float) -> str:
 def _moving(values: Floats, rate: int, at: Destination) -> BooleanRow:
     """Return for each stretch of 5 ms whether the lane moves around it.
 
-    It stands still where some 50 ms that hold the stretch spread over a thousandth of the lane's range at most, and
-    over no more semitones than are ever heard.
+    A stretch is still if it lies in a span of 50 ms over which the lane varies by at most a thousandth of its range,
+    and in semitones by at most half a cent.
     """
     width, looks = max(1, round(_LOOK_S * rate)), round(STILL_S / _LOOK_S)
     least, greatest = stretch_ends(values, width)

@@ -26,18 +26,13 @@ def with_simplified_lane(phrase: Phrase, lane: str, within: float) -> Phrase:
         How far the new lines may pass a point of the lane, in the lane's unit.
     """
     found = thinned(phrase.controls[lane], within, keep_turns=True)
-    earlier = phrase.simplified.get(lane)
-    record = Simplified(
-        points_before=earlier.points_before if earlier else found.points_before,
-        points_after=found.points_after,
-        greatest_error=found.greatest_error + (earlier.greatest_error if earlier else 0.0),
-    )
+    record = _record(found, phrase.simplified.get(lane))
     document = phrase.document()
     return check_phrase(
         {
             **document,
             "controls": {**document["controls"], lane: found.points},
-            "simplified": {**document.get("simplified", {}), lane: record.model_dump()},
+            "simplified": {**document.get("simplified", {}), lane: record},
         }
     )
 
@@ -61,9 +56,9 @@ def within_limit(lanes: Mapping[str, Points]) -> dict[str, Any]:
     return {name: field for name, field in fields.items() if field}
 
 
-def _record(found: Thinned) -> dict[str, Any]:
+def _record(found: Thinned, earlier: Simplified | None = None) -> dict[str, Any]:
     return {
-        "points_before": found.points_before,
+        "points_before": earlier.points_before if earlier else found.points_before,
         "points_after": found.points_after,
-        "greatest_error": found.greatest_error,
+        "greatest_error": found.greatest_error + (earlier.greatest_error if earlier else 0.0),
     }
