@@ -19,6 +19,7 @@ from jorvik.core.measure.sound import loudness
 from jorvik.core.voice.render import render
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PHRASES
+from tests.browser.driver import MIRRORS
 from tests.browser.test_bench import patch_of
 from tests.browser.test_figures import OnThePage
 from tests.support import RATE, demos
@@ -48,9 +49,14 @@ class UnderAPhrase(OnThePage):
         return check_phrase(store.get(named[-1].id).document) if named else None
 
     def until_kept(self, name: str, so: Any) -> Phrase:
-        """Wait until the store has a phrase of which something is so."""
+        """Wait until the store has all that the page has of a phrase, and something is so of it.
+
+        A drag is kept on its way too, so that what the store has in the middle of one may already be so.
+        """
 
         def is_so() -> bool:
+            if not self.page.evaluate(f"{MIRRORS} === 0"):
+                return False
             found = self.found(name)
             return found is not None and bool(so(found))
 
