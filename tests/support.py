@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import uvicorn
-from sqlalchemy import Engine, inspect, text
+from sqlalchemy import Engine, event, inspect, text
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.engine.trace import Trace, trace
@@ -117,8 +117,20 @@ def fresh_database(demo: bool = False) -> str:
 
 
 def fresh_engine(demo: bool = False) -> Engine:
-    """Return an engine on a migrated database of its own."""
-    return connect(cluster().url(fresh_database(demo)))
+    """Return an engine on a migrated database of its own, which an event loop may not wait for."""
+    engine = connect(cluster().url(fresh_database(demo)))
+    refuse_on_a_loop(engine, lambda: asyncio._get_running_loop() is not None)
+    return engine
+
+
+def refuse_on_a_loop(engine: Engine, is_on_loop: Callable[[], bool]) -> None:
+    """Make calls of the store fail that an event loop would wait for, and with it all that the loop forwards."""
+
+    def check_loop(*_: object) -> None:
+        if is_on_loop():
+            raise AssertionError("the store was called on the event loop")
+
+    event.listen(engine, "before_cursor_execute", check_loop)
 
 
 class Data:
@@ -191,6 +203,7 @@ class Served:
         config = configured(app, port=port, log_level="critical", timeout_graceful_shutdown=1)
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
+        refuse_on_a_loop(self.engine, lambda: threading.current_thread() is self.thread)
         self.thread.start()
         wait_until(lambda: self.server.started, "the server did not start")
         self.port: int = self.server.servers[0].sockets[0].getsockname()[1]

@@ -23,7 +23,7 @@ const faults = {
 };
 
 export default ts.config(
-  { ignores: ['dist/', 'src/api/schema.gen.ts', 'eslint.config.js', 'svelte.config.js', '.dependency-cruiser.cjs'] },
+  { ignores: ['dist/', 'src/api/*.gen.ts', 'eslint.config.js', 'svelte.config.js', '.dependency-cruiser.cjs'] },
   ts.configs.base,
   ...svelte.configs['flat/base'],
   {

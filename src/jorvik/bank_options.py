@@ -5,6 +5,8 @@ import os
 from pathlib import Path
 from typing import Final
 
+from jorvik.core.limits import DEFAULT_RATE
+
 TLS_FILES: Final = {
     "ca": "the certificate of the authority",
     "cert": "the certificate of this client",
@@ -28,7 +30,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     ):
         parser.add_argument(f"--{name}", help=f"{what}; left out, the patch's own")
     parser.add_argument("--phrase", type=Path, action="append", default=[], help="play under it; may be said again")
-    parser.add_argument("--rate", default="48000", help="samples a second")
+    parser.add_argument("--rate", default=str(DEFAULT_RATE), help="samples a second")
     parser.add_argument("--depth", choices=("16", "24", "32f"), default="24")
     parser.add_argument("--of", default="cutoff", help="sweep: what is swept, as cutoff, swell.attack_s, macro:warm")
     parser.add_argument("--steps", type=int, default=24, help="sweep: how many values")

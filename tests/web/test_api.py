@@ -25,6 +25,7 @@ from jorvik.store.documents import DocumentStore, Head
 from jorvik.store.kinds import PATCHES
 from jorvik.web.app import Settings, create_app
 from jorvik.web.guard import MAX_BODY_BYTES
+from scripts.facts import facts
 from tests.support import Json, document, fresh_engine, note, patch
 
 WAVE: Json = {"id": "w", "kind": "lfo", "rate": 3.0}
@@ -301,6 +302,7 @@ class Types(unittest.TestCase):
             check=True,
         )
         self.assertEqual((ROOT / "ui/src/api/schema.gen.ts").read_text(), made.stdout, "run scripts/types")
+        self.assertEqual((ROOT / "ui/src/api/facts.gen.ts").read_text(), facts(), "run scripts/types")
 
 
 if __name__ == "__main__":

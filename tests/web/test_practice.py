@@ -95,7 +95,7 @@ class PracticeApi(unittest.TestCase):
         self.assertEqual(self.ask("GET", "")["latest"], [])
 
     def test_a_finding_leads_to_a_task_about_it(self) -> None:
-        abouts = self.ask("GET", "")["abouts"]
+        abouts = self.ask("GET", "/abouts")
         self.assertIn("click", abouts)
         view = self.ask("POST", "/next", {"about": "click"})
         self.assertEqual((view["task"]["kind"], view["task"]["about"]), ("find", "click"))

@@ -227,6 +227,17 @@ class Alone(unittest.TestCase):
         self.assertEqual((first[0], second[0]), (1, 2))
         self.assertNotEqual(first[1], second[1])
 
+    def test_an_answer_to_one_who_gave_up_listening_is_not_the_next_ones(self) -> None:
+        worker = Worker(0)
+        self.addCleanup(worker.stop)
+
+        def deaf(_: object) -> None:
+            raise OverflowError("no more of it")
+
+        with self.assertRaises(OverflowError):
+            worker.run(counting, (), lambda: False, deaf)
+        self.assertEqual(worker.run(at_once, ("mine",), lambda: False, print), "mine")
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -25,6 +25,9 @@ MAX_PHRASE_SECONDS: Final = 120.0
 MIN_RATE: Final = 4_000
 MAX_RATE: Final = 192_000
 DEFAULT_RATE: Final = 48_000
+DRAFT_RATE: Final = 12_000
+"""For the sheet while something is dragged."""
+
 COARSE_RATE: Final = MIN_RATE
 """For what is traced many times over to answer one question."""
 

@@ -19,6 +19,7 @@ from jorvik.core.machine.on_card import on_card
 from jorvik.core.measure.patch import measure_trace
 from jorvik.core.measure.volts import lane_volts
 from jorvik.core.modules.base import field_facts, field_title
+from jorvik.core.units.velocities import VELOCITIES
 from jorvik.core.units.words import in_words, note_name
 from jorvik.formats.page import Paper, in_columns, page, table
 from jorvik.formats.print_map import drawn_map
@@ -26,7 +27,6 @@ from jorvik.formats.print_staves import Texted, dash_of, drawn
 
 Units = Literal["jorvik", "volts"]
 
-VELOCITIES: Final = (40.0, 80.0, 118.0)
 FULL_SCALE_V: Final = 5.0
 _KEYS: Final = (-12.0, 0.0, 12.0)
 """From the test note's, in semitones."""
@@ -190,8 +190,8 @@ def _at(patches: Sequence[Patch], said: Texted, cancelled: Callable[[], bool]) -
 
 
 def _at_velocities(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> str:
-    rows = list(_at([patch.with_note(velocity=velocity) for velocity in VELOCITIES], said, cancelled))
-    return table(("peak → settled, or at note-off", *(f"{v:g}" for v in VELOCITIES)), rows, len(VELOCITIES))
+    rows = list(_at([patch.with_note(velocity=velocity) for velocity in VELOCITIES.values()], said, cancelled))
+    return table(("peak → settled, or at note-off", *(f"{v:g}" for v in VELOCITIES.values())), rows, len(VELOCITIES))
 
 
 def _at_keys(patch: Patch, said: Texted, cancelled: Callable[[], bool]) -> str:

@@ -10,7 +10,7 @@ import soundfile
 
 from jorvik.core.document.voice_settings import OWN_FRAMES, OWN_SAMPLES
 from jorvik.core.dsp.kernels import Floats
-from jorvik.core.limits import MAX_RATE, MAX_RECORDING_S
+from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_RECORDING_S
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
 
@@ -65,7 +65,7 @@ def voltage_bytes(volts: Floats, rate: int, name: str, depth: Depth = "32f") -> 
     return buffer.getvalue(), (least, greatest)
 
 
-def table_bytes(table: Floats, rate: int = 48_000) -> bytes:
+def table_bytes(table: Floats, rate: int = DEFAULT_RATE) -> bytes:
     """Return a wavetable's fullest level as a WAV of 16-bit cycles, one after the other, 2048 samples each.
 
     ``table`` has shape (levels, frames, samples). :func:`read_cycles` reads it back.

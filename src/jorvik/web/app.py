@@ -4,7 +4,7 @@ import asyncio
 import logging
 import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping
-from contextlib import asynccontextmanager, suppress
+from contextlib import AsyncExitStack, asynccontextmanager, suppress
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -156,21 +156,25 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     completer = app.state.completer = logbook.Completer(app.state.logbook, scheduler)
     working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler, app.state.library)
     app.state.ear = await anyio.to_thread.run_sync(practice.ear_of, app.state.stores["practice"])
-    # The page is sent while the processes that compute for it come up.
-    beginning = asyncio.create_task(scheduler.begin())
-    try:
-        working.begin()
+    # Each service is stopped, the last first, also where another fails to stop.
+    async with AsyncExitStack() as services:
+        # The page is sent while the processes that compute for it come up.
+        services.push_async_callback(_ended, asyncio.create_task(scheduler.begin()))
+        services.callback(stage.leave)
+        services.callback(scheduler.stop)
         completer.begin()
+        services.push_async_callback(completer.stop)
+        working.begin()
+        services.push_async_callback(working.stop)
         if settings.on_ready is not None:
             settings.on_ready()
         yield
-    finally:
-        await working.stop()
-        await completer.stop()
-        scheduler.stop()
-        stage.leave()
-        with suppress(WorkerDied):
-            await beginning
+
+
+async def _ended(beginning: asyncio.Task[None]) -> None:
+    """Wait until the processes that compute have come up, or were stopped on the way."""
+    with suppress(WorkerDied):
+        await beginning
 
 
 def _refusal(status: int, problem: Problem, headers: Mapping[str, str] | None = None) -> JSONResponse:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Annotated, Any, Final, Literal
 
-import anyio.to_thread
+from anyio.to_thread import run_sync
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import Response
 from pydantic import Field
@@ -198,10 +198,10 @@ def delete_bank(bank_id: uuid.UUID, store: Store) -> None:
 async def post_pictures(request: Request, some: Some, store: Store, scheduler: TheScheduler) -> dict[str, Any]:
     """Return the pictures of some patches, made now; they are kept until the patches change."""
     made: dict[str, Any] = {}
-    for head, kind, document in store.drafts(some.ids):
+    for head, kind, document in await run_sync(store.drafts, some.ids):
         if kind == "patch":
             made[str(head.id)] = await scheduler.make(request, "judgement", _picture, document)
-            store.keep_picture(head.id, head.sequence, made[str(head.id)])
+            await run_sync(store.keep_picture, head.id, head.sequence, made[str(head.id)])
     return made
 
 
@@ -212,11 +212,11 @@ def _picture(document: Document, cancelled: Cancel, _: Tell) -> dict[str, Any]:
 @router.post("/library/judged/{document_id}")
 async def post_judged(request: Request, document_id: uuid.UUID, store: Store, scheduler: TheScheduler) -> Judged:
     """Judge a patch as it is kept, so that it can be found by how loud it is and by what rules find in it."""
-    for head, kind, document in store.drafts([document_id]):
+    for head, kind, document in await run_sync(store.drafts, [document_id]):
         if kind != "patch":
             raise Problem("what is judged", f"a {kind}", "a patch")
         judged: Judged = await scheduler.make(request, "judgement", _judged, document)
-        store.keep_judgement(head.id, head.sequence, judged.loudness_lufs, judged.rules)
+        await run_sync(store.keep_judgement, head.id, head.sequence, judged.loudness_lufs, judged.rules)
         return judged
     raise Problem("what is judged", shown(str(document_id)), "a patch that is kept")
 
@@ -247,7 +247,7 @@ class PatchLevel(Form):
 @router.post("/library/levels")
 async def post_levels(request: Request, some: Levelled, store: Store, scheduler: TheScheduler) -> list[PatchLevel]:
     """Return the loudness of some patches, and the gains that make them alike."""
-    found = [(head, document) for head, kind, document in store.drafts(some.ids) if kind == "patch"]
+    found = [(head, document) for head, kind, document in await run_sync(store.drafts, some.ids) if kind == "patch"]
     lufs = [await scheduler.make(request, "judgement", _loudness, (document, some.phrase)) for _, document in found]
     gains = level_gains(lufs)
     return [
@@ -307,4 +307,4 @@ async def post_import(
         brought = bring_in(incoming, request.app.state.stores, store)
         return BroughtIn(bank=in_a_bank(brought, bank or named, store), documents=brought)
 
-    return await anyio.to_thread.run_sync(kept)
+    return await run_sync(kept)

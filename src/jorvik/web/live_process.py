@@ -18,7 +18,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.document.phrase import check_phrase
-from jorvik.core.limits import MAX_NAME, MAX_RATE, MIN_RATE
+from jorvik.core.limits import DEFAULT_RATE, MAX_NAME, MAX_RATE, MIN_RATE
 from jorvik.core.live.hands import Write
 from jorvik.core.live.player import BLOCK, LivePlayer, Log
 from jorvik.core.live.voices import Prepared
@@ -51,7 +51,7 @@ class PlayPatch(Form):
 
     do: Literal["play"]
     document: Document
-    rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = 48_000
+    rate: Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)] = DEFAULT_RATE
 
 
 class Strike(Form):

@@ -8,8 +8,8 @@ from importlib import import_module
 from random import SystemRandom
 from typing import Annotated, Any, Final
 
-import anyio.to_thread
 import numpy as np
+from anyio.to_thread import run_sync
 from fastapi import APIRouter, Request
 from pydantic import Field
 from sqlalchemy.exc import SQLAlchemyError
@@ -91,8 +91,6 @@ class Standing(Form):
     textbook: dict[str, float]
     units: dict[str, str]
     own_thresholds: bool
-    abouts: list[str]
-    """Rules and figures that there are tasks about."""
 
 
 class NextRequest(Form):
@@ -195,7 +193,6 @@ def _standing(practice: Practice) -> Standing:
         textbook=ears.TEXTBOOK,
         units=ears.UNITS,
         own_thresholds=practice.own_thresholds,
-        abouts=sorted(abouts()),
     )
 
 
@@ -205,12 +202,27 @@ def get_standing(request: Request) -> Standing:
     return _standing(check_practice(_kept(_store(request)).document))
 
 
+@router.get("/abouts")
+async def get_abouts(request: Request, scheduler: TheScheduler) -> list[str]:
+    """Return the rules and figures that there are tasks about."""
+    known: list[str] = await scheduler.make(request, "judgement", _abouts)
+    return known
+
+
+def _abouts(_: Cancel, __: Tell) -> list[str]:
+    return sorted(abouts())
+
+
 @router.post("/next")
 async def post_next(request: Request, form: NextRequest, scheduler: TheScheduler) -> TaskView:
     """Return the task that comes next, or the one that is named."""
-    practice = check_practice((await anyio.to_thread.run_sync(_kept, _store(request))).document)
-    view: TaskView = await scheduler.make(request, "judgement", _view, *_chosen(practice, form))
+    practice = check_practice((await run_sync(_kept, _store(request))).document)
+    view: TaskView = await scheduler.make(request, "judgement", _next, practice, form)
     return view
+
+
+def _next(practice: Practice, form: NextRequest, cancelled: Cancel, _: Tell) -> TaskView:
+    return _view(*_chosen(practice, form), cancelled)
 
 
 def _chosen(practice: Practice, form: NextRequest) -> tuple[str, int, int]:
@@ -228,7 +240,7 @@ def _chosen(practice: Practice, form: NextRequest) -> tuple[str, int, int]:
     return next_task(practice, form.kind)
 
 
-def _view(kind: str, level: int, seed: int, cancelled: Cancel, _: Tell) -> TaskView:
+def _view(kind: str, level: int, seed: int, cancelled: Cancel) -> TaskView:
     task = made(kind, level, seed).task
     shown_of = partial(_curves, task, cancelled=cancelled)
     return TaskView(
@@ -282,18 +294,19 @@ def _help_of(about: str) -> str:
 @router.post("/mark")
 async def post_mark(request: Request, form: AnswerRequest, scheduler: TheScheduler) -> MarkedView:
     """Return the marks of an answer, with what is right; it counts for what comes next."""
-    view: MarkedView = await scheduler.make(request, "judgement", _marked, form)
-    about = made(form.kind, form.level, form.seed).task.about
+    about, view = await scheduler.make(request, "judgement", _marked, form)
     change = partial(with_marks, kind=form.kind, level=form.level, seed=form.seed, about=about, marked=view.marked)
-    await anyio.to_thread.run_sync(_changed, request, change)
-    return view
+    await run_sync(_changed, request, change)
+    marks: MarkedView = view
+    return marks
 
 
-def _marked(form: AnswerRequest, cancelled: Cancel, _: Tell) -> MarkedView:
+def _marked(form: AnswerRequest, cancelled: Cancel, _: Tell) -> tuple[str, MarkedView]:
     whole = made(form.kind, form.level, form.seed)
     marked = mark(whole.task, form.answer, cancelled)
     right = whole.answer.patch or (whole.task.patch if whole.task.heard else None)
-    return MarkedView(marked=marked, curves=_curves(whole.task, right, cancelled) if right else [])
+    curves = _curves(whole.task, right, cancelled) if right else []
+    return whole.task.about, MarkedView(marked=marked, curves=curves)
 
 
 @router.post("/yours")

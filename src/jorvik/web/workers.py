@@ -65,6 +65,27 @@ class Worker:
 
         Raises what the task raises: Problem and Cancelled as they are, anything else as TaskBroke; and WorkerDied.
         """
+        has_answered = False
+        try:
+            what, value = self._answer(task, arguments, cancelled, tell)
+            has_answered = True
+        finally:
+            if not has_answered:
+                # An answer that comes after this would be taken for that of the next task.
+                self.stop()
+        if what == "raised":
+            raise value
+        if what == "broke":
+            raise TaskBroke(value)
+        made, grown = value
+        if grown > MAX_WORKER_BYTES:
+            self.stop()
+        return made
+
+    def _answer(
+        self, task: Callable[..., Any], arguments: tuple[Any, ...], cancelled: Cancel, tell: Tell
+    ) -> tuple[str, Any]:
+        """Hand a task to the process; return how it ended, and what it made or raised."""
         pipe, cancel = self._started()
         cancel.value = 0
         try:
@@ -75,19 +96,10 @@ class Worker:
                 if not pipe.poll(_POLL_S):
                     continue
                 what, value = pipe.recv()
-                if what == "told":
-                    tell(value)
-                elif what == "made":
-                    made, grown = value
-                    if grown > MAX_WORKER_BYTES:
-                        self.stop()
-                    return made
-                elif what == "raised":
-                    raise value
-                else:
-                    raise TaskBroke(value)
+                if what != "told":
+                    return what, value
+                tell(value)
         except (EOFError, OSError) as error:
-            self.stop()
             raise WorkerDied(f"{task.__name__} lost its process") from error
 
     def _started(self) -> "tuple[Connection, Synchronized[int]]":

@@ -51,6 +51,10 @@ export class Refused extends Error {
 /** The server does not answer at all. */
 export class Unreachable extends Error {}
 
+/** Returns true for what comes of a request that was refused, not answered or given up; a fault of ours is none. */
+export const isNoAnswer = (error: unknown): boolean =>
+  error instanceof Refused || error instanceof Unreachable || error instanceof DOMException;
+
 interface Answer<T> {
   data?: T;
   error?: unknown;

@@ -1,6 +1,7 @@
 /** Work over many patches: which, what is done with them, what is planned, what runs, and what came of it. */
 import { SvelteMap } from 'svelte/reactivity';
 import { api, unwrap, type Job } from '../api/api';
+import { VELOCITIES } from '../api/facts.gen';
 import type { components, paths } from '../api/schema.gen';
 import { underWay } from '../state/jobs.svelte';
 import { Latest } from '../state/latest';
@@ -40,7 +41,7 @@ export const NOTES: Record<WorkName, readonly ('keys' | 'velocities' | 'lengths'
 type Notes = Record<(typeof NOTES)['check'][number], string>;
 const OWN: Notes = { keys: '', velocities: '', lengths: '', seeds: '' };
 /** A sample set is cut over several keys and velocities unless something else is typed. */
-const SAMPLED: Notes = { ...OWN, keys: 'C2, C3, C4', velocities: '40, 80, 118', lengths: '2 s' };
+const SAMPLED: Notes = { ...OWN, keys: 'C2, C3, C4', velocities: VELOCITIES.map(({ velocity }) => velocity).join(', '), lengths: '2 s' };
 
 const SOON_MS = 100;
 

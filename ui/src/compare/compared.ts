@@ -1,5 +1,6 @@
 /** A patch at a sweep of something, or beside its versions: what is asked for, and its figures in words. */
 import type { Patch } from '../api/api';
+import { VELOCITIES } from '../api/facts.gen';
 import { modules } from '../state/document';
 import { figure, seconds, shown } from '../common/format';
 import type { components } from '../api/schema.gen';
@@ -23,7 +24,7 @@ const POSITIONS = [0, 0.25, 0.5, 0.75, 1];
 const OCTAVES = [-24, -12, 0, 12, 24];
 
 export const SWEEPS: readonly Sweep[] = [
-  { name: 'soft, middle, hard', by: 'velocity', unit: 'velocity', steps: () => [40, 80, 118] },
+  { name: 'soft, middle, hard', by: 'velocity', unit: 'velocity', steps: () => VELOCITIES.map(({ velocity }) => velocity) },
   {
     name: 'velocity 1 to 127',
     by: 'velocity',

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { FULL_RATE } from '../api/facts.gen';
   import Button from '../common/Button.svelte';
   import Choice from '../common/Choice.svelte';
   import Slider from '../common/Slider.svelte';
@@ -45,7 +46,7 @@
   function over(): void {
     const of = phrase ?? EMPTY;
     const turnS = (of.bars ?? 2) * barBeats(of) * beatS(of);
-    const rate = live.session?.rate ?? 48_000;
+    const rate = live.session?.rate ?? FULL_RATE;
     live.writes(taking.write);
     if (live.over) live.beat({ phrase: null, plays: false }, workbench.tempo, workbench.beatsPerBar, 0);
     else

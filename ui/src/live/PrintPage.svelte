@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { FULL_RATE } from '../api/facts.gen';
   import { Modal } from 'flowbite-svelte';
   import Button from '../common/Button.svelte';
   import Labelled from '../common/Labelled.svelte';
@@ -70,7 +71,7 @@
         from_s: isStretch ? stretch.from : 0,
         to_s: isStretch ? stretch.to : null,
         depth: '24',
-        rate: 48_000
+        rate: FULL_RATE
       },
       ended
     );

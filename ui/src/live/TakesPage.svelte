@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { FULL_RATE } from '../api/facts.gen';
   import Button from '../common/Button.svelte';
   import TextField from '../common/TextField.svelte';
   import Tick from '../common/Tick.svelte';
@@ -32,7 +33,7 @@
 
   function barsOf(take: Take | undefined): number {
     if (!take) return 0;
-    const bar = (60 / (take.tempo_bpm ?? 96)) * (take.beats_per_bar ?? 4) * (take.rate ?? 48_000);
+    const bar = (60 / (take.tempo_bpm ?? 96)) * (take.beats_per_bar ?? 4) * (take.rate ?? FULL_RATE);
     return Math.max(1, Math.ceil((take.ends - (take.begins ?? 0)) / bar - 1e-3));
   }
   function pick(id: string, is: boolean): void {
@@ -88,7 +89,7 @@
           >{/if}
         {#if facts[head.id]}
           {@const take = facts[head.id]!}
-          <span>{seconds((take.ends - (take.begins ?? 0)) / (take.rate ?? 48_000))}</span>
+          <span>{seconds((take.ends - (take.begins ?? 0)) / (take.rate ?? FULL_RATE))}</span>
           {#if take.edits}<span>edited {take.edits === 1 ? 'once' : `${take.edits} times`} meanwhile</span>{/if}
         {/if}
         <Button look="bare" aria-label="Open {head.name}" onclick={() => open(head.id)}>open</Button>

@@ -18,6 +18,8 @@ const TAG = 'practice';
 
 export class Practising {
   standing: Standing | null = $state.raw(null);
+  /** Rules and figures that there are tasks about. */
+  abouts: ReadonlySet<string> = $state.raw(new Set());
   view: TaskView | null = $state.raw(null);
   values: Record<string, string> = $state({});
   /** What was played: points of a lane in seconds. */
@@ -59,6 +61,11 @@ export class Practising {
 
   async refresh(): Promise<void> {
     await this.stands(unwrap(api.GET('/api/practice')));
+  }
+
+  /** Learns what there are tasks about, which stays as it is. */
+  async learnAbouts(): Promise<void> {
+    if (this.abouts.size === 0) this.abouts = new Set(await unwrap(api.GET('/api/practice/abouts')));
   }
 
   /** Shows how far one is, as the newest answer has it. */

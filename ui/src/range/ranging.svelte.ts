@@ -1,5 +1,6 @@
 /** The useful range of a control of the open patch: swept as a job, heard step by step, kept with the patch. */
 import { api, asBody, unwrap, type Job, type Patch } from '../api/api';
+import { VELOCITIES } from '../api/facts.gen';
 import { shown } from '../common/format';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
@@ -14,9 +15,8 @@ const STEPS = 48;
 /** At which notes it is swept beside the patch's own. */
 export type Notes = 'this note' | 'three octaves' | 'soft to hard' | 'both';
 
-/** The steps of keys, in semitones, and of velocities that stand beside the note. */
+/** The steps of keys, in semitones, that stand beside the note. */
 const OCTAVES = [-12, 0, 12];
-const VELOCITIES = [40, 96, 120];
 
 /** Returns true where two patches differ at most in what is noted about them. */
 function soundsAlike(one: Patch, other: Patch): boolean {
@@ -132,7 +132,7 @@ export class Ranging {
   private get playedAt(): { key: number; velocity: number }[] {
     const { key, velocity } = this.bench;
     const keys = this.notes === 'three octaves' || this.notes === 'both' ? OCTAVES.map((by) => key + by) : [key];
-    const hard = this.notes === 'soft to hard' || this.notes === 'both' ? VELOCITIES : [velocity];
+    const hard = this.notes === 'soft to hard' || this.notes === 'both' ? VELOCITIES.map((one) => one.velocity) : [velocity];
     const all = keys.flatMap((k) => hard.map((v) => ({ key: k, velocity: v })));
     const own = { key, velocity };
     const others = all.filter(

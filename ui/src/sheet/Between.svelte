@@ -4,7 +4,7 @@
   import { workbench } from '../state/workbench.svelte';
   import { seconds, shown } from '../common/format';
   import type { components } from '../api/schema.gen';
-  import { FULL_RATE } from '../state/tracing.svelte';
+  import { FULL_RATE } from '../api/facts.gen';
 
   /** What a lane, or a signal said as `signal.<id>`, does between the two posts, and who did it there. */
   let { name, unit }: { name: string; unit: string } = $props();

@@ -12,7 +12,7 @@
   let aside: string | null = $state(null);
   let reason = $state('');
   $effect(() => {
-    if (open && !practice.standing) void messages.attempt(() => practice.refresh());
+    if (open) void messages.attempt(() => practice.learnAbouts());
   });
   const all = $derived(workbench.judging.judgement?.findings ?? []);
   const WORD: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
@@ -56,7 +56,7 @@
               >
             {/if}
             <Button onclick={() => (aside = finding.key)}>Set aside…</Button>
-            {#if practice.standing?.abouts.includes(finding.rule)}
+            {#if practice.abouts.has(finding.rule)}
               <Button
                 look="bare"
                 onclick={() => {

@@ -24,7 +24,7 @@
   } = $props();
 
   $effect(() => {
-    if (!practice.standing) void messages.attempt(() => practice.refresh());
+    void messages.attempt(() => practice.learnAbouts());
   });
 
   type Figure = components['schemas']['FigureView'];
@@ -66,7 +66,7 @@
         </Labelled>
       {:else}
         <div class="placed" {...term(figure.help)}><span>{figure.name}</span><b>{figure.said}</b></div>
-        {#if i === 0 && practice.standing?.abouts.includes(figure.kind)}
+        {#if i === 0 && practice.abouts.has(figure.kind)}
           <Button look="bare" onclick={() => void messages.attempt(() => practise(figure.kind))}>Practise this</Button>
         {/if}
       {/if}

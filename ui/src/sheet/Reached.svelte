@@ -6,7 +6,7 @@
   import { noteName, seconds, shown } from '../common/format';
   import { messages } from '../state/messages.svelte';
   import { reached, type Reached } from './reached';
-  import { VELOCITIES } from '../state/tracing.svelte';
+  import { VELOCITIES } from '../api/facts.gen';
   import Choice from '../common/Choice.svelte';
 
   /** What a lane comes to at soft, middle and hard, low and high: worked out when it is asked for. */

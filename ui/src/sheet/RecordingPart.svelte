@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { FULL_RATE } from '../api/facts.gen';
   import type { Patch } from '../api/api';
   import Button from '../common/Button.svelte';
   import FileButton from '../common/FileButton.svelte';
@@ -17,7 +18,7 @@
   const recording = $derived(voice.oscillators?.recording ?? null);
   type Recording = NonNullable<typeof recording>;
   /** Two bytes a sample, in base64. */
-  const lasts = $derived(recording ? (recording.samples.length * 3) / 8 / (recording.rate ?? 48_000) : 0);
+  const lasts = $derived(recording ? (recording.samples.length * 3) / 8 / (recording.rate ?? FULL_RATE) : 0);
 
   function put(next: Recording | null, label: string, merge = '', level?: number): void {
     const base = level === undefined ? voice.base : { ...voice.base, recording_level: level };

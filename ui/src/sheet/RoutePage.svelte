@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { FULL_RATE } from '../api/facts.gen';
   import Button from '../common/Button.svelte';
   import { untrack } from 'svelte';
   import { api, asBody, unwrap, type Route } from '../api/api';
@@ -90,7 +91,7 @@
     const words = levels
       ? [`steps of ${shown(Number((Math.abs(route.amount ?? 0) / levels).toPrecision(3)), unit)}`]
       : [];
-    if ((route.update_every ?? 1) > 1) words.push(`${figure(48000 / (route.update_every ?? 1))} times a second`);
+    if ((route.update_every ?? 1) > 1) words.push(`${figure(FULL_RATE / (route.update_every ?? 1))} times a second`);
     return words.join(', ');
   });
 

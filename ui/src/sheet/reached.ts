@@ -2,7 +2,7 @@
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
 import type { Performed } from '../phrase/phrasing.svelte';
-import { FULL_RATE } from '../state/tracing.svelte';
+import { FULL_RATE } from '../api/facts.gen';
 
 export type Measures = components['schemas']['Measures'];
 export type Reached = components['schemas']['Reached'];

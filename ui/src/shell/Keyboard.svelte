@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { VELOCITIES } from '../api/facts.gen';
   import Button from '../common/Button.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { noteName } from '../common/format';
@@ -76,7 +77,7 @@
     if (step === null) return;
     event.preventDefault();
     down.set(event.code, octave * 12 + step);
-    strike(octave * 12 + step, event.shiftKey ? 118 : workbench.velocity);
+    strike(octave * 12 + step, event.shiftKey ? VELOCITIES[2].velocity : workbench.velocity);
   }
   function onkeyup(event: KeyboardEvent): void {
     const key = down.get(event.code);

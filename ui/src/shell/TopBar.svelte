@@ -4,7 +4,7 @@
   import { messages } from '../state/messages.svelte';
   import { setNote } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
-  import { VELOCITIES } from '../state/tracing.svelte';
+  import { VELOCITIES } from '../api/facts.gen';
   import { shown } from '../common/format';
   import { save } from '../state/library';
   import { cut } from '../common/text';

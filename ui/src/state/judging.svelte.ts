@@ -1,9 +1,9 @@
 /** Figures and findings of the present patch, asked for a little after the last change. */
-import { api, asBody, unwrap } from '../api/api';
+import { api, asBody, isNoAnswer, unwrap } from '../api/api';
 import type { FindingView, Judgement, Patch } from '../api/api';
 import { cut } from '../common/text';
 import type { LoggedAct } from './logging';
-import { FULL_RATE } from './tracing.svelte';
+import { FULL_RATE } from '../api/facts.gen';
 import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
@@ -97,10 +97,12 @@ export class Judging {
         if (this.stale) this.tryAgain();
       }
       performance.mark('jorvik:judged');
-    } catch {
+    } catch (error) {
       // The sheet says what is wrong with a patch or a connection; figures follow when it is fixed.
+      if (!isNoAnswer(error)) throw error;
+    } finally {
+      this.busy = false;
     }
-    this.busy = false;
     if (this.of.patch !== patch || this.of.performed !== performed) this.soon();
     // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
     else if (!this.isLive) this.prepare({ ...body, with_hits: true });

@@ -16,7 +16,6 @@ const post = (path: string, { body }: { body: { document: Patch } }): Promise<un
   return answer.promise;
 };
 vi.mock('../api/api', async (original) => ({ ...(await original<object>()), api: { POST: post } }));
-vi.mock('./tracing.svelte', () => ({ FULL_RATE: 48_000 }));
 
 const found = (marks: string): Answer => ({ data: { findings: [], marks }, response: { ok: true, status: 200 } });
 
@@ -54,6 +53,36 @@ describe('judging', () => {
     expect(judged).toHaveLength(0);
     await rest(200);
     expect(judged).toHaveLength(1);
+  });
+
+  it('hides no fault of its own, and goes on after one', async () => {
+    const { of, judging } = await fresh();
+    const faults: unknown[] = [];
+    const noted = (fault: unknown): number => faults.push(fault);
+    process.on('unhandledRejection', noted);
+    judging.soon();
+    await rest(400);
+    const broken = found('broken');
+    Object.defineProperty(broken, 'data', {
+      get: () => {
+        throw new TypeError('a fault in the page');
+      }
+    });
+    judged[0]!.answer.keep(broken);
+    vi.useRealTimers();
+    await vi.waitFor(() => expect(faults.map(String)).toEqual(['TypeError: a fault in the page']));
+    process.off('unhandledRejection', noted);
+    vi.useFakeTimers();
+    of.patch = named('second');
+    judging.soon();
+    await rest(400);
+    judged[1]!.answer.keep({ data: undefined as never, response: { ok: false, status: 422 } });
+    await rest(0);
+    expect(faults).toHaveLength(1);
+    of.patch = named('third');
+    judging.soon();
+    await rest(400);
+    expect(judged[2]!.body.document.name).toBe('third');
   });
 
   it('never shows an old answer over a newer patch, and judges that one next', async () => {

@@ -2,7 +2,8 @@
 import { asBody, Refused, type Patch } from '../api/api';
 import { figure } from '../common/format';
 import { messages } from './messages.svelte';
-import { VELOCITIES, type Tracing } from './tracing.svelte';
+import { VELOCITIES } from '../api/facts.gen';
+import type { Tracing } from './tracing.svelte';
 import { settings } from './settings.svelte';
 import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';

@@ -1,19 +1,11 @@
 /** Asks the core for the note sheet of the present patch, and of a ghost behind it. */
 import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
 import type { Patch } from '../api/api';
+import { COARSE_RATE, DRAFT_RATE, FULL_RATE, VELOCITIES } from '../api/facts.gen';
 import { alongKeys, unpack, unpackVoice, type FaintVoice, type Sheet } from '../api/sheet';
 import { workFor } from './window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
-export const VELOCITIES = [
-  { name: 'soft', velocity: 40 },
-  { name: 'middle', velocity: 80 },
-  { name: 'hard', velocity: 118 }
-] as const;
-
-export const FULL_RATE = 48_000;
-const DRAFT_RATE = 12_000;
-const FAINT_RATE = 4_000;
 /** A question is given up for a newer one after this long. */
 const PATIENCE_MS = 150;
 const LEAST_SPAN_S = 0.0005;
@@ -152,7 +144,7 @@ export class Tracing {
     }
     const { signal } = (this.voicesAbort = new AbortController());
     const stretch = { from_s: sheet.from_s, to_s: sheet.to_s };
-    const body = { document: asBody(patch), ...performed, rate: FAINT_RATE, columns: this.columns, ...stretch };
+    const body = { document: asBody(patch), ...performed, rate: COARSE_RATE, columns: this.columns, ...stretch };
     try {
       const found = await unwrap(api.POST('/api/voices', { body, signal, headers: workFor('voices') }));
       if (this.sheet === sheet) this.voices = found.map((one) => unpackVoice(one, sheet));

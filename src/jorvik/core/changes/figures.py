@@ -15,11 +15,9 @@ from jorvik.core.measure.patch import measure_trace, musical_distance, musical_u
 from jorvik.core.measure.sound import loudness
 from jorvik.core.units.levels import SILENCE_DB
 from jorvik.core.units.noticed import CUTOFF_ST, LEVEL_DB, PITCH_ST
+from jorvik.core.units.velocities import VELOCITIES
 from jorvik.core.units.words import in_words, time_text
 from jorvik.core.voice.render import render
-
-VELOCITIES: Final = (40.0, 80.0, 118.0)
-"""Soft, middle and hard."""
 
 MOST_TOLD: Final = 12
 
@@ -56,7 +54,7 @@ def figure_changes(before: Patch, after: Patch, cancelled: Callable[[], bool] = 
     old = before.with_note(key=note.key, length_s=note.length_s)
     by_velocity = {
         velocity: list(_lanes(old.with_note(velocity=velocity), after.with_note(velocity=velocity), cancelled))
-        for velocity in VELOCITIES
+        for velocity in VELOCITIES.values()
     }
     told = [*_told_once(by_velocity), *_loudness(old.with_note(velocity=note.velocity), after, cancelled)]
     return sorted(told, key=lambda change: -change.noticed)[:MOST_TOLD]

@@ -11,7 +11,7 @@ from pydantic_core import PydanticCustomError
 
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
-from jorvik.core.limits import MAX_LEVELED, MAX_NAME, MAX_RATE, MAX_RECORDING_S
+from jorvik.core.limits import DEFAULT_RATE, MAX_LEVELED, MAX_NAME, MAX_RATE, MAX_RECORDING_S
 from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, seconds
 
 OWN_FRAMES: Final = 16
@@ -125,7 +125,7 @@ class Recording(Strict):
     """A recorded sound, played as a tone: at its own pitch at the key that it was recorded at."""
 
     name: str = Field("recording", max_length=MAX_NAME, description="What it is called.")
-    rate: int = Field(48_000, ge=8_000, le=MAX_RATE, description="Its samples a second.")
+    rate: int = Field(DEFAULT_RATE, ge=8_000, le=MAX_RATE, description="Its samples a second.")
     samples: str = Field(description=f"Its samples, 16-bit little-endian, in base64: {MAX_RECORDING_S:g} s at most.")
     key: float = param(60.0, "key", 0.0, 127.0, "The key at which it sounds as it was recorded.", movable=False)
     loop: list[float] | None = Field(None, description="Begin and end, in seconds, of what repeats; none for once.")

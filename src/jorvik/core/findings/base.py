@@ -9,10 +9,6 @@ from jorvik.core.problems import Problem
 
 Severity = Literal["fault", "caution", "note"]
 
-SOFT: Final = 40.0
-HARD: Final = 118.0
-"""Velocities that are tried where soft and hard are compared."""
-
 
 @dataclass(frozen=True)
 class Fix:

@@ -8,9 +8,9 @@ from copy import deepcopy
 from random import Random
 from typing import Any, Final
 
-from jorvik.core.findings.base import HARD, SOFT
 from jorvik.core.practice.patches import SOURCES, between, named, small_patch
 from jorvik.core.practice.task import Instead, Made, Task, TaskAnswer
+from jorvik.core.units.velocities import HARD, SOFT
 
 TITLE: Final = "Make it"
 Json = dict[str, Any]
