@@ -76,7 +76,7 @@ def sound(page: Page) -> None:
 
 
 def compare(page: Page) -> None:
-    """Soft, middle and hard beside each other."""
+    """Soft, medium and hard beside each other."""
     open_demo(page, "Oar Drag")
     page.get_by_role("tab", name="Compare").click()
     page.wait_for_timeout(2000)

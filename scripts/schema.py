@@ -1,24 +1,12 @@
-"""The schemas of the documents: ``python -m scripts.schema patch > src/jorvik/patch.schema.json``."""
+"""Write the schemas of all kinds of document: ``python -m scripts.schema``."""
 
 import json
-import sys
 
-from pydantic import BaseModel
-
-from jorvik.core.document.card import MachineCard
-from jorvik.core.document.patch import Patch
-from jorvik.core.document.phrase import Phrase
-from jorvik.core.document.recording import RecordedNote
 from jorvik.core.document.schema import document_schema
-from jorvik.core.document.take import Take
+from jorvik.place import ROOT
+from jorvik.store.kinds import KINDS
 
-DOCUMENTS: dict[str, type[BaseModel]] = {
-    "patch": Patch,
-    "phrase": Phrase,
-    "take": Take,
-    "recording": RecordedNote,
-    "card": MachineCard,
-}
+DOCUMENTS = {kind.name: kind.model for kind in KINDS}
 
 
 def schema_text(what: str) -> str:
@@ -27,4 +15,5 @@ def schema_text(what: str) -> str:
 
 
 if __name__ == "__main__":
-    print(schema_text(sys.argv[1]), end="")
+    for what in DOCUMENTS:
+        (ROOT / f"src/jorvik/{what}.schema.json").write_text(schema_text(what))

@@ -5,6 +5,7 @@ import os
 from pathlib import Path
 from typing import Final
 
+from jorvik.bank.works import WORK_NAMES
 from jorvik.core.limits import DEFAULT_RATE
 
 TLS_FILES: Final = {
@@ -17,9 +18,8 @@ TLS_FILES: Final = {
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Add what the command can be told."""
-    works = ("check", "measure", "render", "sweep", "samples", "sheet", "card")
     parser.set_defaults(module="jorvik.bank_commands", run="bank")
-    parser.add_argument("work", choices=works, help="what is done with each patch")
+    parser.add_argument("work", choices=WORK_NAMES, help="what is done with each patch")
     parser.add_argument("bank", type=Path, metavar="BANK", help="a folder, a zip, or a patch file")
     parser.add_argument("--out", type=Path, required=True, metavar="DIR", help="where all goes; go on with it there")
     for name, what in (

@@ -12,6 +12,7 @@ from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.problems import Problem
 
 BAD_INPUT = 2
+_SCHEMA = ".schema.json"
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -32,6 +33,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except OSError as error:
         print(f"jv: {error.filename}: {error.strerror}.", file=sys.stderr)
         return BAD_INPUT
+
+
+def _documents() -> list[str]:
+    """Return the kinds of document whose schemas come with the package."""
+    return sorted(path.name.removesuffix(_SCHEMA) for path in Path(__file__).parent.glob(f"*{_SCHEMA}"))
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -131,9 +137,9 @@ def _parser() -> argparse.ArgumentParser:
         whole = commands.add_parser(name, help=what)
         whole.set_defaults(module="jorvik.store_commands", run=name)
         whole.add_argument("file", type=Path, metavar="FILE.zip")
-    schema = commands.add_parser("schema", help="the JSON Schema of a patch, a phrase, a take, a recording or a card")
+    schema = commands.add_parser("schema", help="the JSON Schema of a kind of document")
     schema.set_defaults(run="schema")
-    schema.add_argument("what", nargs="?", choices=("patch", "phrase", "take", "recording", "card"), default="patch")
+    schema.add_argument("what", nargs="?", choices=_documents(), default="patch")
     return parser
 
 

@@ -33,7 +33,7 @@ def planned(work: str, count: int, **more: Any) -> Plan:
         Entry(f"{n}.json", document(name=f"P{n}", voice={"base": {"amplitude": 0.5, "cutoff": 300.0 + n}}))
         for n in range(count)
     ]
-    return plan([*entries, Entry("x.json", None, "x.json: no JSON")], BankSettings(work=work, **more))  # type: ignore[arg-type]
+    return plan([*entries, Entry("x.json", None, "x.json: no JSON")], BankSettings(work=work, **more))
 
 
 class Tables(unittest.TestCase):

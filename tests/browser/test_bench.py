@@ -170,7 +170,7 @@ class Judging(BrowserCase):
 
 
 class Views(BrowserCase):
-    def test_soft_middle_and_hard_side_by_side(self) -> None:
+    def test_soft_medium_and_hard_side_by_side(self) -> None:
         self.page.get_by_role("tab", name="Compare").click()
         self.page.get_by_role("button", name="Cutoff", exact=True).click()
         table = self.page.get_by_role("table")

@@ -46,7 +46,7 @@ class Jobs(OnThePage):
             ring["frequency_hz"] * math.sqrt(1 - 1 / (4 * ring["q"] ** 2)), 7.5 * math.sqrt(1 - 1 / 49), places=2
         )
 
-    def test_j05_settling_soft_middle_hard_and_what_cancels(self) -> None:
+    def test_j05_settling_soft_medium_hard_and_what_cancels(self) -> None:
         self.open_demo("Oar Drag")
         self.figures_of("fm index")
         self.page.get_by_text("At other velocities and keys").click()

@@ -202,8 +202,8 @@ class Rules(RuleCase):
             return patch([wave], [{"source": "l", "destination": destination, "amount": 0.4}], voice=voice)
 
         for destination, why, heard in (
-            ("osc2_pitch", "level 0", {"base": {"osc2_level": 0.5}}),
-            ("fm_ratio", "modulates nothing", {"base": {"fm_index": 1.0}}),
+            ("osc2_pitch", "oscillator 2 level and fm index stand at 0", {"base": {"osc2_level": 0.5}}),
+            ("fm_ratio", "stand at 0", {"base": {"fm_index": 1.0}}),
             ("pulse_width", "no pulse", {"oscillators": {"osc1": {"table": "pulse"}}}),
             ("detune", "one voice", {"oscillators": {"unison": 3}}),
         ):

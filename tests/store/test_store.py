@@ -10,6 +10,7 @@ from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
+from pydantic import BaseModel
 from sqlalchemy import Engine, event, text
 from sqlalchemy.orm import Session
 
@@ -176,7 +177,7 @@ class Store(unittest.TestCase):
         self.assertFalse([statement for statement in statements if "draft" in statement])
 
     def test_a_document_of_another_kind_is_not_there(self) -> None:
-        charts = Kind("chart", "charts", lambda document: Labels(str(document["title"])))
+        charts = Kind("chart", "charts", "chart", BaseModel, lambda document: Labels(str(document["title"])))
         store = DocumentStore(self.engine, charts)
         kept = store.create({"title": "Of the fjord"})
         self.assertEqual([head.name for head in store.heads("FJORD")], ["Of the fjord"])

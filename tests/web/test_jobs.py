@@ -271,3 +271,23 @@ class JobsOverHttp(unittest.TestCase):
             self.assertIn(said, self.ask(422, **form)["sentence"], form)
         self.assertEqual(self.client.put("/api/jobs/no-id", json={}).status_code, 422)
         self.assertEqual(self.client.post(f"/api/jobs/{uuid.uuid4()}/cancel").status_code, 404)
+
+
+class Shutdown(unittest.TestCase):
+    def test_every_service_ends_though_one_fails_to(self) -> None:
+        engine = fresh_engine()
+        self.addCleanup(engine.dispose)
+        app = create_app(Settings(engine))
+
+        stop = Jobs.stop
+
+        async def fail(jobs: Jobs) -> None:
+            await stop(jobs)
+            raise OSError("the jobs cannot be stopped")
+
+        self.enterContext(mock.patch.object(Jobs, "stop", fail))
+        with self.assertRaisesRegex(OSError, "cannot be stopped"), TestClient(app, base_url="http://127.0.0.1"):
+            scheduler = app.state.scheduler
+            wait_until(lambda: bool(scheduler.pids("judgement")), "no process came up")
+        self.assertEqual(scheduler.pids("judgement"), [])
+        self.assertTrue(app.state.completer._task.done())

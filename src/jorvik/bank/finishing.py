@@ -9,6 +9,7 @@ from jorvik.bank.doing import DONE, FAILED, Row, write_whole
 from jorvik.bank.pieces import Piece, Plan
 from jorvik.bank.results import Record, records, write_table
 from jorvik.bank.summary import summary_html
+from jorvik.bank.works import work_facts
 from jorvik.core.document.patch import check_patch
 from jorvik.core.helpers.gain import with_gain
 from jorvik.core.measure.sound import level_gains
@@ -22,7 +23,7 @@ SUMMARY = "summary.html"
 def finish(plan: Plan, rows: Mapping[str, Row], folder: Path, before: list[Record] | None = None) -> list[Record]:
     """Write what there is of a work, done or not: maps, table, summary; return the records."""
     found = records(plan, rows)
-    if plan.settings.work == "samples":
+    if work_facts(plan.settings.work).is_sample_set:
         _write_maps(plan, rows, folder, found)
     if plan.settings.lufs is not None:
         add_gains(found, plan.settings.lufs)

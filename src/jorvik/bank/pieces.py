@@ -8,38 +8,17 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
-from typing import Any, Final
+from typing import Any
 
 import jorvik.core
 from jorvik.bank.naming import distinct, sample_name
 from jorvik.bank.settings import MOST_PIECES, BankSettings
+from jorvik.bank.works import work_facts
 from jorvik.core.document.patch import Patch, check_patch
 from jorvik.core.document.phrase import Phrase, check_phrase
 from jorvik.core.problems import Problem
 from jorvik.core.units.words import note_name
 from jorvik.formats.archive import Entry
-
-AXES: Final[dict[str, tuple[str, ...]]] = {
-    "check": ("key", "velocity", "length_s", "seed", "phrase"),
-    "measure": ("key", "velocity", "length_s", "seed", "phrase"),
-    "render": ("key", "velocity", "length_s", "seed", "phrase"),
-    "sweep": ("key", "velocity"),
-    "samples": ("key", "velocity", "length_s", "seed"),
-    "sheet": ("phrase",),
-    "card": (),
-}
-"""What each work is done over; of the other settings it knows nothing."""
-
-_OPTIONS: Final[dict[str, tuple[str, ...]]] = {
-    "check": (),
-    "measure": ("rate",),
-    "render": ("rate", "depth"),
-    "sweep": ("of", "steps"),
-    "samples": ("rate", "depth", "samples"),
-    "sheet": ("ending", "paper", "card"),
-    "card": ("card",),
-}
-"""Which settings make a difference to a piece of each work."""
 
 
 @dataclass(frozen=True)
@@ -103,34 +82,17 @@ class Plan:
     @property
     def work_s(self) -> float:
         """About how long one process works at it: measured on a machine of two cores, and rough."""
-        return sum(_WORK_S[piece.work] + piece.seconds * _PER_ROW_S[piece.work] * piece.rows for piece in self.pieces)
+        facts = work_facts(self.settings.work)
+        return sum(facts.piece_s + piece.seconds * facts.row_s * piece.rows for piece in self.pieces)
 
     @property
     def file_bytes(self) -> float:
         """About how large what it writes is."""
-        work = self.settings.work
-        if work in ("render", "samples"):
+        facts = work_facts(self.settings.work)
+        if "depth" in facts.options:
             wide = {"16": 2, "24": 3, "32f": 4}[self.settings.depth]
             return self.seconds * self.settings.rate * 2 * wide
-        return len(self.pieces) * {"sheet": 150_000.0, "card": 8_000.0}.get(work, 0.0)
-
-
-_WORK_S: Final = {
-    "check": 0.5,
-    "measure": 0.05,
-    "render": 0.05,
-    "sweep": 1.0,
-    "samples": 0.1,
-    "sheet": 1.5,
-    "card": 0.05,
-}
-_PER_ROW_S: Final = {
-    **dict.fromkeys(("render", "measure", "samples"), 0.004),
-    "check": 0.03,
-    "sweep": 0.06,
-    "sheet": 0.01,
-    "card": 0.0,
-}
+        return len(self.pieces) * facts.piece_bytes
 
 
 @lru_cache
@@ -150,8 +112,10 @@ def plan(entries: Sequence[Entry], settings: BankSettings) -> Plan:
     Raises Problem where there are too many, or a phrase or card among the settings is none.
     """
     phrases = [check_phrase(phrase) for phrase in settings.phrases]
-    if settings.work == "card" and settings.card is None:
-        raise Problem("card", "none", "the machine card that the patches are put on")
+    facts = work_facts(settings.work)
+    for name, wanted in facts.requires.items():
+        if not getattr(settings, name):
+            raise Problem(name, "none", wanted)
     pieces: list[Piece] = []
     unfit: list[Entry] = []
     stems: set[str] = set()
@@ -173,7 +137,7 @@ def plan(entries: Sequence[Entry], settings: BankSettings) -> Plan:
         if count > MOST_PIECES:
             raise Problem("the work", f"{count} pieces or more", f"{MOST_PIECES} at most")
         pieces += _of_patch(patch, entry, stem, settings, phrases)
-    if settings.work == "samples":
+    if facts.is_sample_set:
         names = distinct([piece.file_name for piece in pieces], [piece.stem for piece in pieces])
         pieces = [replace(piece, file_name=name) for piece, name in zip(pieces, names, strict=True)]
     return Plan(settings, pieces, unfit)
@@ -187,7 +151,9 @@ def _of_patch(
     patch: Patch, entry: Entry, stem: str, settings: BankSettings, phrases: Sequence[Phrase]
 ) -> Iterator[Piece]:
     dumped = settings.model_dump(mode="json")
-    options = {name: dumped[name] for name in _OPTIONS[settings.work]}
+    facts = work_facts(settings.work)
+    options = {name: dumped[name] for name in facts.options}
+    times = int(options[facts.repeats]) if facts.repeats else 1
     values = _values(patch, settings, phrases)
     content = {name: value for name, value in (entry.document or {}).items() if name not in ("name", "notes", "tags")}
     rows = 10 + len(patch.modules) + 2 * len(patch.routes)
@@ -199,20 +165,19 @@ def _of_patch(
         text = json.dumps(made_of, sort_keys=True, separators=(",", ":"))
         # Two patches of one content have files of their own.
         identity = hashlib.sha256(f"{stem}\n{text}".encode()).hexdigest()[:24]
-        seconds = _seconds(patch, at, phrase and phrase[1]) * (settings.steps if settings.work == "sweep" else 1)
         yield Piece(
             id=identity,
             work=settings.work,
             patch=patch.name,
             file=entry.file,
             stem_of_patch=stem,
-            file_name=_sample_name(patch, settings, at),
+            file_name=_sample_name(patch, settings, at) if facts.is_sample_set else "",
             stem="-".join([stem, *_said_at(at), *([_plain(str(phrase[0].get("name", "")))] if phrase else [])]),
             document=entry.document or {},
             at=at,
             phrase=phrase and phrase[0],
             options=options,
-            seconds=seconds,
+            seconds=times * _seconds(patch, at, phrase and phrase[1]),
             rows=rows,
         )
 
@@ -220,7 +185,7 @@ def _of_patch(
 def _values(patch: Patch, settings: BankSettings, phrases: Sequence[Phrase]) -> dict[str, Sequence[Any]]:
     """Return the values of each axis of a work; None stands for the patch's own."""
     seeds: list[int | None] = list(settings.seeds) or [None]
-    if settings.work == "samples" and settings.samples.round_robin > 1:
+    if work_facts(settings.work).is_sample_set and settings.samples.round_robin > 1:
         first = patch.performance.seed
         seeds = [first + number for number in range(settings.samples.round_robin)]
     found: dict[str, Sequence[Any]] = {
@@ -230,12 +195,10 @@ def _values(patch: Patch, settings: BankSettings, phrases: Sequence[Phrase]) -> 
         "seed": seeds,
         "phrase": list(zip(settings.phrases, phrases, strict=True)) or [None],
     }
-    return {axis: found[axis] for axis in AXES[settings.work]}
+    return {axis: found[axis] for axis in work_facts(settings.work).axes}
 
 
 def _sample_name(patch: Patch, settings: BankSettings, at: Mapping[str, Any]) -> str:
-    if settings.work != "samples":
-        return ""
     note = patch.performance.notes[0]
     key, velocity = at.get("key", note.key), at.get("velocity", note.velocity)
     return sample_name(settings.samples.name, patch.name, key, velocity, at)

@@ -3,10 +3,11 @@
 from collections.abc import Mapping
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
+from jorvik.bank.works import WORK_NAMES
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_TEXT, MIN_RATE
-from jorvik.core.modules.base import PlainText, Strict
+from jorvik.core.modules.base import PlainText, Strict, refusal
 from jorvik.core.units.values import parse_value
 
 MOST_VALUES = 128
@@ -14,7 +15,14 @@ MOST_VALUES = 128
 
 MOST_PIECES = 2_000_000
 
-WorkName = Literal["check", "measure", "render", "sweep", "samples", "sheet", "card"]
+
+def _check_work(name: str) -> str:
+    if name not in WORK_NAMES:
+        raise refusal(f"one of {', '.join(WORK_NAMES)}")
+    return name
+
+
+WorkName = Annotated[str, AfterValidator(_check_work), Field(json_schema_extra={"enum": list(WORK_NAMES)})]
 Depth = Literal["16", "24", "32f"]
 
 Key = Annotated[float, Field(ge=0, le=127)]

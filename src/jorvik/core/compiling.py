@@ -12,6 +12,7 @@ from typing import Final
 
 import numpy as np
 
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import check_patch
 from jorvik.core.dsp.kernels import cache_folder, prune_caches
 from jorvik.core.dsp.thinning import fewest
@@ -23,13 +24,7 @@ _NOTE = {"format": "jorvik-patch", "version": 1, "performance": {"notes": [{"len
 _EVERYTHING = {
     **_NOTE,
     "voice": {
-        "base": {
-            **dict.fromkeys(("noise_level", "sub_level", "osc2_level", "fm_index", "fold", "drive"), 0.1),
-            "recording_level": 0.1,
-            **dict.fromkeys(("send_delay", "send_chorus", "send_reverb"), 0.1),
-            "filter2_cutoff": 900,
-            "peak1_gain": 3,
-        },
+        "base": {at.name: at.moved(at.base, -0.1 if at.base == at.high else 0.1) for at in VOICE.values()},
         "oscillators": {"unison": 2, "recording": {"samples": "AAAAAAAAAAA="}},
         "effects": {"reverb": {"decay_s": 0.2}},
     },

@@ -26,6 +26,20 @@ CONTROL_RANGES: Final[Mapping[str, tuple[float, float]]] = {
 }
 """Range of each control lane; ``macro`` stands for every ``macro:<id>``."""
 
+_OF_A_MODULE: Final = "macro"
+
+
+def lane_kind(name: str) -> str:
+    """Return the key of CONTROL_RANGES for a lane, or an empty text for no lane.
+
+    >>> lane_kind("pressure"), lane_kind("macro:warm"), lane_kind("macro"), lane_kind("pressure:warm")
+    ('pressure', 'macro', '', '')
+    """
+    kind, colon, module = name.partition(":")
+    is_lane = kind in CONTROL_RANGES and (kind == _OF_A_MODULE) == bool(colon and module)
+    return kind if is_lane else ""
+
+
 PITCH_LANE: Final = "pitch"
 """The one lane that a module may read as an input: an oscillator that tracks the pitch."""
 

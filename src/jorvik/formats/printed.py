@@ -162,7 +162,7 @@ def _set_values(patch: Patch, said: Texted) -> str:
 def _macros(patch: Patch, said: Texted) -> str:
     rows = []
     for module in patch.modules:
-        if module.kind != "macro":
+        if not module.control:
             continue
         for row in macro_table(patch, module.id):
             at = patch.destination(row.destination)

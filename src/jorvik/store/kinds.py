@@ -6,12 +6,14 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Final
 
-from jorvik.core.document.card import check_card
-from jorvik.core.document.patch import check_patch
-from jorvik.core.document.phrase import check_phrase
-from jorvik.core.document.recording import check_recording
-from jorvik.core.document.take import check_take
-from jorvik.core.practice.progress import check_practice
+from pydantic import BaseModel
+
+from jorvik.core.document.card import MachineCard, check_card
+from jorvik.core.document.patch import Patch, check_patch
+from jorvik.core.document.phrase import Phrase, check_phrase
+from jorvik.core.document.recording import RecordedNote, check_recording
+from jorvik.core.document.take import Take, check_take
+from jorvik.core.practice.progress import Practice, check_practice
 from jorvik.core.problems import Problem, shown
 
 Document = dict[str, Any]
@@ -37,8 +39,14 @@ class Kind:
     """What it is called in a sentence."""
     plural: str
     """What its requests begin with."""
+    title: str
+    """Its name in the library."""
+    model: type[BaseModel]
+    """The model that its JSON Schema is made from."""
     check: Callable[[Document], Labels]
     """Returns what a document is found by; raises Problem for one that is not sound."""
+    is_listed: bool = True
+    """True where the library lists it."""
 
 
 def _patch(document: Document) -> Labels:
@@ -94,16 +102,14 @@ def _words(texts: Iterable[str]) -> str:
     return " ".join(" ".join(texts).split()).lower()
 
 
-PATCHES: Final = Kind("patch", "patches", _patch)
-PHRASES: Final = Kind("phrase", "phrases", _phrase)
-TAKES: Final = Kind("take", "takes", _take)
-RECORDINGS: Final = Kind("recording", "recordings", _recording)
-
-CARDS: Final = Kind("card", "cards", _card)
-
-PRACTICES: Final = Kind("practice", "practices", _practice)
-
-KINDS: Final = (PATCHES, PHRASES, TAKES, RECORDINGS, CARDS, PRACTICES)
+KINDS: Final = (
+    PATCHES := Kind("patch", "patches", "patch", Patch, _patch),
+    PHRASES := Kind("phrase", "phrases", "phrase", Phrase, _phrase),
+    TAKES := Kind("take", "takes", "take", Take, _take),
+    RECORDINGS := Kind("recording", "recordings", "recording", RecordedNote, _recording),
+    CARDS := Kind("card", "cards", "machine card", MachineCard, _card),
+    PRACTICES := Kind("practice", "practices", "practice", Practice, _practice, is_listed=False),
+)
 """Every kind that there is."""
 
 FORMATS: Final = {f"jorvik-{kind.name}": kind for kind in KINDS}

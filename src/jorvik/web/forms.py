@@ -3,7 +3,7 @@
 import base64
 import uuid
 from datetime import datetime
-from typing import Annotated, Any, Final
+from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 from pydantic_core import PydanticCustomError
@@ -311,6 +311,7 @@ class LaneView(Form):
     unit: str
     amount_unit: str
     law: str
+    reads_as: Literal["value", "note", "level"]
     low: float
     high: float
     set_value: float

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Annotated, Any, Final, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Final, Literal, Union, get_args
 
 from pydantic import Field
 
@@ -35,12 +35,6 @@ class VoltageJob(VoltageRequest):
     """A signal or a lane, to be written to a WAV file as control voltage."""
 
     kind: Literal["voltage"]
-
-
-JobRequest = Annotated[
-    SoundJob | VoltageJob | PrintJob | SweepJob | MapJob | MatchJob | BankJob, Field(discriminator="kind")
-]
-"""The form of any job."""
 
 
 @dataclass(frozen=True)
@@ -78,13 +72,21 @@ def _voltage(form: VoltageJob, cancelled: Cancel, _: Tell) -> Made:
     return Made(data, "audio/wav", f"{file_stem(_name(form))}-{file_stem(form.name)}.wav", facts)
 
 
-JOB_KINDS: Final = {
-    "sound": JobKind(SoundJob, lambda form: f"Sound of {_name(form)}", _sound),
-    "voltage": JobKind(VoltageJob, lambda form: f"{form.name.partition('.')[2]} of {_name(form)} as voltage", _voltage),
-    "print": JobKind(PrintJob, print_title, printed_files),
-    "sweep": JobKind(SweepJob, sweep_title, made_sweep, sweep_about),
-    "match": JobKind(MatchJob, match_title, made_match, match_about),
-    "map": JobKind(MapJob, sweep_title, made_map, sweep_about),
-    "bank": JobKind(BankJob, bank_title, made_bank, bank_about, keep_judgements, "banks"),
-}
-"""Every kind that there is."""
+_KINDS: Final = (
+    JobKind(SoundJob, lambda form: f"Sound of {_name(form)}", _sound),
+    JobKind(VoltageJob, lambda form: f"{form.name.partition('.')[2]} of {_name(form)} as voltage", _voltage),
+    JobKind(PrintJob, print_title, printed_files),
+    JobKind(SweepJob, sweep_title, made_sweep, sweep_about),
+    JobKind(MatchJob, match_title, made_match, match_about),
+    JobKind(MapJob, sweep_title, made_map, sweep_about),
+    JobKind(BankJob, bank_title, made_bank, bank_about, keep_judgements, "banks"),
+)
+JOB_KINDS: Final[dict[str, JobKind]] = {get_args(kind.form.model_fields["kind"].annotation)[0]: kind for kind in _KINDS}
+"""Every kind that there is, by the name that its form begins with."""
+
+if TYPE_CHECKING:
+    # A type checker cannot read a union that is made as the program runs: one of its members stands for all.
+    JobRequest = SoundJob
+else:
+    JobRequest = Annotated[Union[tuple(kind.form for kind in _KINDS)], Field(discriminator="kind")]  # noqa: UP007
+"""The form of any job."""

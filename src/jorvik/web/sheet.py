@@ -166,6 +166,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
         unit=at.unit,
         amount_unit=at.amount_unit,
         law=at.law,
+        reads_as=at.reads_as,
         low=at.low,
         high=at.high,
         set_value=set_value,

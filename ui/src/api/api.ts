@@ -9,6 +9,7 @@ export type PhraseNote = Schemas['PhraseNote'];
 export type Hit = Schemas['Hit'];
 export type Strike = Schemas['Strike'];
 export type Module = NonNullable<Patch['modules']>[number];
+export type Curve = Schemas['Curve'];
 export type Route = Schemas['Route'];
 export type Catalogue = Schemas['Catalogue'];
 export type KindFacts = Schemas['KindFacts'];
@@ -26,13 +27,7 @@ export type FindingView = Schemas['FindingView'];
 export type Place = Schemas['Place'];
 export type Measures = Schemas['Measures'];
 export type Job = Schemas['Job'];
-export type JobRequest =
-  | Schemas['SoundJob']
-  | Schemas['VoltageJob']
-  | Schemas['PrintJob']
-  | Schemas['SweepJob']
-  | Schemas['MapJob']
-  | Schemas['MatchJob'];
+export type JobRequest = paths['/api/jobs/{job_id}']['put']['requestBody']['content']['application/json'];
 export type LaneView = Schemas['LaneView'];
 export type NoteView = Schemas['NoteView'];
 

@@ -3005,7 +3005,7 @@ export interface components {
              * Work
              * @enum {string}
              */
-            work: "check" | "measure" | "render" | "sweep" | "samples" | "sheet" | "card";
+            work: "card" | "check" | "measure" | "render" | "samples" | "sheet" | "sweep";
             /** Keys */
             keys?: number[];
             /** Velocities */
@@ -3706,6 +3706,11 @@ export interface components {
              * @enum {string}
              */
             first_mode: "add" | "scale";
+            /**
+             * Reads As
+             * @enum {string}
+             */
+            reads_as: "value" | "note" | "level";
             /** Takes Hertz */
             takes_hertz: boolean;
             /** Help */
@@ -3957,6 +3962,24 @@ export interface components {
              * @default []
              */
             choices?: unknown[];
+            /**
+             * Only For
+             * @default {}
+             */
+            only_for?: {
+                [key: string]: string[];
+            };
+            /**
+             * Across
+             * @default
+             * @enum {string}
+             */
+            across?: "" | "cycle" | "time" | "level";
+            /**
+             * With Points
+             * @default false
+             */
+            with_points?: boolean;
         };
         /**
          * FigureChange
@@ -4603,6 +4626,8 @@ export interface components {
             help: string;
             /** Fields */
             fields: components["schemas"]["FieldFacts"][];
+            /** Lane */
+            lane: string;
         };
         /**
          * LaneMeasures
@@ -4692,6 +4717,11 @@ export interface components {
             amount_unit: string;
             /** Law */
             law: string;
+            /**
+             * Reads As
+             * @enum {string}
+             */
+            reads_as: "value" | "note" | "level";
             /** Low */
             low: number;
             /** High */
@@ -11443,7 +11473,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MapJob"] | components["schemas"]["MatchJob"] | components["schemas"]["BankJob"];
+                "application/json": components["schemas"]["SoundJob"] | components["schemas"]["VoltageJob"] | components["schemas"]["PrintJob"] | components["schemas"]["SweepJob"] | components["schemas"]["MatchJob"] | components["schemas"]["MapJob"] | components["schemas"]["BankJob"];
             };
         };
         responses: {

@@ -7,7 +7,7 @@
   import ValueField from '../common/ValueField.svelte';
   import { machine } from '../machine/machine-now';
   import { messages } from '../state/messages.svelte';
-  import { NOTES, type Settings } from './bank.svelte';
+  import type { Settings } from './bank.svelte';
   import { bank } from './bank-now';
 
   /** At which notes, and how: what the chosen work has to be told. */
@@ -15,17 +15,17 @@
   const settings = $derived(bank.settings);
   const samples = $derived(settings.samples);
 
-  const needsCard = $derived(settings.work === 'card');
+  const has = (option: string): boolean => (bank.facts.options as readonly string[]).includes(option);
   $effect(() => {
-    if (needsCard) void messages.attempt(() => machine.refresh());
+    if (bank.needsCard) void messages.attempt(() => machine.refresh());
   });
   $effect(() => {
     void machine.card;
-    if (needsCard) bank.planSoon();
+    if (bank.needsCard) bank.planSoon();
   });
 </script>
 
-{#each NOTES[settings.work] as name (name)}
+{#each bank.facts.notes as name (name)}
   <Labelled {name} help="As {LIKE[name]}, with commas between. Empty: the note of each patch.">
     <TextField
       label="At which {name}"
@@ -35,7 +35,7 @@
     />
   </Labelled>
 {/each}
-{#if settings.work === 'sweep'}
+{#if has('of')}
   <Labelled name="of">
     <TextField label="What is swept" value={settings.of ?? 'cutoff'} onset={(of) => bank.set({ of: of.trim() })} />
   </Labelled>
@@ -50,7 +50,8 @@
       oncommit={(steps) => bank.set({ steps: Math.round(Number(steps)) })}
     />
   </Labelled>
-{:else if settings.work === 'card'}
+{/if}
+{#if bank.needsCard}
   <Labelled name="machine">
     <Choice
       label="On which machine"
@@ -59,7 +60,8 @@
       onchoose={(id) => void messages.attempt(() => machine.choose(id))}
     />
   </Labelled>
-{:else if settings.work === 'sheet'}
+{/if}
+{#if has('ending')}
   <Labelled name="as">
     <Choice
       label="What a sheet is written as"
@@ -72,7 +74,8 @@
       onchoose={(ending) => bank.set({ ending: ending as NonNullable<Settings['ending']> })}
     />
   </Labelled>
-{:else if settings.work === 'samples'}
+{/if}
+{#if has('samples')}
   <Labelled name="in turn" help="How many samples of each key and velocity, each of another seed.">
     <ValueField
       value={samples?.round_robin ?? 1}
@@ -94,7 +97,7 @@
   <Tick checked={samples?.loops ?? true} onset={(loops) => bank.setSamples({ loops })}>looped where it settles</Tick>
   <Tick checked={samples?.matched ?? false} onset={(matched) => bank.setSamples({ matched })}>all at one loudness</Tick>
 {/if}
-{#if settings.work === 'render' || settings.work === 'samples'}
+{#if has('depth')}
   <Labelled name="depth">
     <Choice
       label="How many bits"
@@ -108,7 +111,7 @@
     />
   </Labelled>
 {/if}
-{#if settings.work === 'measure' || settings.work === 'render'}
+{#if bank.facts.hasGain}
   <Labelled name="gain to" help="How loud each is to be: the gain that makes it so stands in the table.">
     <TextField
       label="Wanted loudness in LUFS"

@@ -5,7 +5,8 @@
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { shelf } from '../library/shelf-now';
-  import { WORKS, type WorkName } from './bank.svelte';
+  import { WORKS } from '../api/facts.gen';
+  import type { WorkName } from './bank.svelte';
   import { bank } from './bank-now';
   import BankRuns from './BankRuns.svelte';
   import BankSettings from './BankSettings.svelte';
@@ -14,7 +15,7 @@
 
   /** Work over many patches: chosen, planned, under way, and what came of it. */
   const shown = $derived(workbench.view === 'bank');
-  const says = $derived(WORKS.find(([name]) => name === bank.settings.work)?.[2] ?? '');
+  const says = $derived(bank.facts.says);
 
   $effect(() => {
     if (shown) void messages.attempt(() => shelf.aside());
@@ -51,7 +52,7 @@
     <Choice
       look="quiet"
       label="What is done with them"
-      options={WORKS.map(([name, title]) => [name, title])}
+      options={WORKS.map(({ name, title }) => [name, title])}
       value={bank.settings.work}
       onchoose={(work) => bank.set({ work: work as WorkName })}
     />

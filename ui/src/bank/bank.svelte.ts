@@ -1,7 +1,7 @@
 /** Work over many patches: which, what is done with them, what is planned, what runs, and what came of it. */
 import { SvelteMap } from 'svelte/reactivity';
 import { api, unwrap, type Job } from '../api/api';
-import { VELOCITIES } from '../api/facts.gen';
+import { VELOCITIES, WORKS } from '../api/facts.gen';
 import type { components, paths } from '../api/schema.gen';
 import { underWay } from '../state/jobs.svelte';
 import { Latest } from '../state/latest';
@@ -17,31 +17,15 @@ export type Plan = components['schemas']['BankPlan'];
 type Wanted = NonNullable<paths['/api/library/ids']['get']['parameters']['query']>;
 type BankRequest = components['schemas']['BankRequest'];
 
-export const WORKS: readonly (readonly [WorkName, string, string])[] = [
-  ['check', 'Check', 'what the rules find in each, and how loud it is'],
-  ['measure', 'Measure', 'loudness, brightness, how long it is heard, where lanes settle'],
-  ['render', 'Render', 'a WAV file each'],
-  ['sweep', 'Sweep', 'where a control starts, stops, turns thin or harsh'],
-  ['samples', 'Sample sets', 'WAV over keys and velocities, looped, with a map'],
-  ['sheet', 'Sheets', 'a page to print each'],
-  ['card', 'On a machine', 'where its controls stand, and what cannot be had']
-];
-
-/** Which fields each work has, beside the patches. */
-export const NOTES: Record<WorkName, readonly ('keys' | 'velocities' | 'lengths' | 'seeds')[]> = {
-  check: ['keys', 'velocities', 'lengths', 'seeds'],
-  measure: ['keys', 'velocities', 'lengths', 'seeds'],
-  render: ['keys', 'velocities', 'lengths', 'seeds'],
-  sweep: ['keys', 'velocities'],
-  samples: ['keys', 'velocities', 'lengths'],
-  sheet: [],
-  card: []
-};
-
-type Notes = Record<(typeof NOTES)['check'][number], string>;
+type Notes = Record<'keys' | 'velocities' | 'lengths' | 'seeds', string>;
 const OWN: Notes = { keys: '', velocities: '', lengths: '', seeds: '' };
 /** A sample set is cut over several keys and velocities unless something else is typed. */
-const SAMPLED: Notes = { ...OWN, keys: 'C2, C3, C4', velocities: VELOCITIES.map(({ velocity }) => velocity).join(', '), lengths: '2 s' };
+const SAMPLED: Notes = {
+  ...OWN,
+  keys: 'C2, C3, C4',
+  velocities: VELOCITIES.map(({ velocity }) => velocity).join(', '),
+  lengths: '2 s'
+};
 
 const SOON_MS = 100;
 
@@ -54,9 +38,12 @@ export class BankWork {
   /** The patches that were chosen, and what they are called together. */
   ids: string[] = $state.raw([]);
   name = $state('');
-  settings: Settings = $state({ work: 'check' });
+  settings: Settings = $state({ work: WORKS[0].name });
+  readonly facts = $derived(WORKS.find((one) => one.name === this.settings.work) ?? WORKS[0]);
   /** The notes as they are typed, for each work; nothing typed is the note of each patch. */
-  private readonly typed: Partial<Record<WorkName, Notes>> = $state({ samples: { ...SAMPLED } });
+  private readonly typed: Partial<Record<WorkName, Notes>> = $state(
+    Object.fromEntries(WORKS.filter((one) => one.isSampleSet).map((one) => [one.name, { ...SAMPLED }]))
+  );
   against = $state('');
   plan: Plan | null = $state.raw(null);
   /** Whether what is planned is what is asked for now. */
@@ -92,11 +79,15 @@ export class BankWork {
     return this.machine.card as Record<string, unknown> | null;
   }
 
+  get needsCard(): boolean {
+    return (this.facts.requires as readonly string[]).includes('card');
+  }
+
   private get body(): BankRequest {
     return {
       ids: this.ids,
       name: this.name,
-      settings: this.settings.work === 'card' ? { ...this.settings, card: this.card } : this.settings,
+      settings: this.needsCard ? { ...this.settings, card: this.card } : this.settings,
       notes: this.notes,
       ...(this.against ? { against: this.against } : {})
     };

@@ -59,7 +59,7 @@ describe('notes', () => {
   it('say the cents that they lie off the key', () => {
     expect(noteName(60.25)).toBe('C4 +25 cents');
     expect(noteName(59.9)).toBe('C4 −10 cents');
-    expect(laneText('pitch', -0.11, 'st', 43)).toBe('G2 −11 cents');
+    expect(laneText({ reads_as: 'note', unit: 'st' }, -0.11, 43)).toBe('G2 −11 cents');
   });
 });
 
@@ -68,6 +68,6 @@ describe('levels', () => {
     expect(decibels(1)).toBe('0 dB');
     expect(decibels(0.5)).toBe('−6.02 dB');
     expect(decibels(0)).toBe('−∞ dB');
-    expect(laneText('amplitude', 0.5, 'ratio', 60)).toBe('50 % · −6.02 dB');
+    expect(laneText({ reads_as: 'level', unit: 'ratio' }, 0.5, 60)).toBe('50 % · −6.02 dB');
   });
 });

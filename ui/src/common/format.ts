@@ -87,11 +87,11 @@ export function signed(value: number, unit: string): string {
 }
 
 /** Returns how a destination's value reads on its stave, at the key that is played. */
-export function laneText(name: string, value: number, unit: string, key: number): string {
+export function laneText(of: { reads_as: string; unit: string }, value: number, key: number): string {
   if (!Number.isFinite(value)) return '–';
-  if (name === 'pitch') return noteName(key + value);
-  if (name === 'amplitude') return `${shown(value, 'ratio')} · ${decibels(value)}`;
-  return shown(value, unit);
+  if (of.reads_as === 'note') return noteName(key + value);
+  if (of.reads_as === 'level') return `${shown(value, 'ratio')} · ${decibels(value)}`;
+  return shown(value, of.unit);
 }
 
 /** Volts that a signal of 1 stands for. */

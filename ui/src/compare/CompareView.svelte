@@ -32,7 +32,7 @@
   $effect(() => {
     void [workbench.patch, workbench.performed, comparing.chosen, comparing.others];
     void comparing.refresh().then(() => {
-      if (!comparing.names.includes(stave)) stave = comparing.names[0] ?? 'pitch';
+      if (!comparing.names.includes(stave)) stave = comparing.names[0] ?? stave;
     });
   });
 
@@ -45,13 +45,14 @@
     const at = workbench.catalogue?.destinations.find((d) => d.name === name);
     const lane = {
       unit: at?.unit ?? 'ratio',
+      reads_as: at?.reads_as ?? 'value',
       low: at?.low ?? 0,
       high: at?.high ?? 1,
       least: Math.min(...ends.map(([low]) => low)),
       greatest: Math.max(...ends.map(([, high]) => high)),
       set_value: ends[0]?.[0] ?? 0
     } as Lane;
-    return laneScale(name, lane, workbench.key);
+    return laneScale(lane, workbench.key);
   }
 
   /** Draws a stave of all steps over each other, or of one alone. */
@@ -104,7 +105,7 @@
       label="What is compared"
       value={comparing.chosen}
       options={[
-        ...(workbench.patch ? sweepsOf(workbench.patch) : []).map(({ name }) => [name, name] as const),
+        ...sweepsOf(workbench.playedModules).map(({ name }) => [name, name] as const),
         ...BESIDE.map((what) => [what, what === 'versions' ? 'saved versions' : `other ${what}`] as const)
       ]}
       onchoose={(what) => {

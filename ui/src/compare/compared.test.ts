@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import type { Module } from '../api/api';
 import { answer, apart, inWords, SWEEPS, sweepsOf, measured, stepLabel, type ComparedStep } from './compared';
 
 const note = { key: 60, length_s: 1.2, tempo: 90 };
@@ -13,10 +14,9 @@ describe('sweeps', () => {
       0.125,
       0.0625
     ]);
-    const patch = { format: 'jorvik-patch', version: 1, modules: [{ kind: 'macro', id: 'far' }] } as const;
-    const far = sweepsOf(patch as never).at(-1)!;
+    const far = sweepsOf([['macro:far', { id: 'far' } as Module]]).at(-1)!;
     expect([far.by, far.steps(note)]).toEqual(['macro:far', [0, 0.25, 0.5, 0.75, 1]]);
-    expect(sweepsOf({ ...patch, modules: [] } as never)).toHaveLength(SWEEPS.length);
+    expect(sweepsOf([])).toHaveLength(SWEEPS.length);
   });
   it('run from the softest to the hardest', () => {
     const steps = sweep('velocity 1 to 127').steps(note);
@@ -33,7 +33,7 @@ describe('sweeps', () => {
     expect(sweep('tempos').steps(note)).toEqual([45, 68, 90, 135, 180]);
   });
   it('say what a step is in its unit', () => {
-    expect(stepLabel(sweep('soft, middle, hard'), 118)).toBe('118');
+    expect(stepLabel(sweep('soft, medium, hard'), 118)).toBe('118');
     expect(stepLabel(sweep('keys, an octave apart'), 60)).toBe('C4');
     expect(stepLabel(sweep('short to long'), 0.3)).toBe('300 ms');
   });

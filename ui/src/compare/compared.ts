@@ -1,7 +1,6 @@
 /** A patch at a sweep of something, or beside its versions: what is asked for, and its figures in words. */
-import type { Patch } from '../api/api';
+import type { Module } from '../api/api';
 import { VELOCITIES } from '../api/facts.gen';
-import { modules } from '../state/document';
 import { figure, seconds, shown } from '../common/format';
 import type { components } from '../api/schema.gen';
 
@@ -24,7 +23,12 @@ const POSITIONS = [0, 0.25, 0.5, 0.75, 1];
 const OCTAVES = [-24, -12, 0, 12, 24];
 
 export const SWEEPS: readonly Sweep[] = [
-  { name: 'soft, middle, hard', by: 'velocity', unit: 'velocity', steps: () => VELOCITIES.map(({ velocity }) => velocity) },
+  {
+    name: 'soft, medium, hard',
+    by: 'velocity',
+    unit: 'velocity',
+    steps: () => VELOCITIES.map(({ velocity }) => velocity)
+  },
   {
     name: 'velocity 1 to 127',
     by: 'velocity',
@@ -50,12 +54,11 @@ export const SWEEPS: readonly Sweep[] = [
   { name: 'seeds', by: 'seed', unit: 'count', steps: () => [1, 2, 3, 4] }
 ];
 
-/** Returns what a patch can be swept over: its note, its performance, and each of its macros. */
-export function sweepsOf(patch: Patch): Sweep[] {
-  const macros = modules(patch).filter((module) => module.kind === 'macro');
-  const held = macros.map(({ id }): Sweep => ({
+/** Returns what a patch can be swept over: its note, its performance, and each source that a lane plays. */
+export function sweepsOf(played: readonly [lane: string, module: Module][]): Sweep[] {
+  const held = played.map(([lane, { id }]): Sweep => ({
     name: `macro ${id}, none to full`,
-    by: `macro:${id}`,
+    by: lane,
     unit: 'ratio',
     steps: () => POSITIONS
   }));

@@ -35,7 +35,8 @@ export const BESIDE = ['versions', 'patches', 'phrases'] as const;
 export const TEST_NOTE = 'test note';
 
 /** What is compared: the open patch, at its note. */
-export type Comparable = Pick<Workbench, 'patch' | 'key' | 'note' | 'tempo'> & Partial<Pick<Workbench, 'performed'>>;
+export type Comparable = Pick<Workbench, 'patch' | 'key' | 'note' | 'tempo' | 'playedModules'> &
+  Partial<Pick<Workbench, 'performed'>>;
 
 /** Returns names that are all unlike, by a number where some were alike. */
 const apart = (names: readonly string[]): string[] =>
@@ -48,7 +49,7 @@ export class Comparing {
   constructor(private readonly of: Comparable) {}
 
   /** The name of a sweep, or one of BESIDE. */
-  chosen: string = $state('soft, middle, hard');
+  chosen: string = $state('soft, medium, hard');
   /** Other patches or phrases by their id, where those are compared. */
   others: string[] = $state.raw([]);
   steps: Compared[] = $state.raw([]);
@@ -84,7 +85,7 @@ export class Comparing {
     if (!patch) return;
     this.abort?.abort();
     const mine = (this.abort = new AbortController());
-    const asked = sweepsOf(patch).find((one) => one.name === this.chosen);
+    const asked = sweepsOf(this.of.playedModules).find((one) => one.name === this.chosen);
     if (asked?.by === 'length_s' && this.of.performed?.phrase) {
       this.steps = [];
       this.over = undefined;

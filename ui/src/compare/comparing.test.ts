@@ -28,6 +28,7 @@ vi.mock('../state/library', () => ({
 const bench = {
   patch: { ...named('Bell'), performance: { notes: [{ key: 60 }], tempo_bpm: 75 } },
   key: 60,
+  playedModules: [],
   note: { length_s: 1 },
   tempo: 75
 } as unknown as Comparable;

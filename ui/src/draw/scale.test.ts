@@ -6,18 +6,18 @@ const lane = (fields: Partial<Lane>): Lane =>
   ({ low: 0, high: 1, least: 0.2, greatest: 0.6, set_value: 0.3, unit: 'ratio', law: 'sum', ...fields }) as Lane;
 
 const CASES: [string, Lane][] = [
-  ['pitch', lane({ low: -60, high: 60, least: -1.6, greatest: 0.28, set_value: 0, unit: 'st' })],
-  ['pitch', lane({ low: -60, high: 60, least: 0, greatest: 48, set_value: 0, unit: 'st' })],
+  ['pitch', lane({ reads_as: 'note', low: -60, high: 60, least: -1.6, greatest: 0.28, set_value: 0, unit: 'st' })],
+  ['pitch', lane({ reads_as: 'note', low: -60, high: 60, least: 0, greatest: 48, set_value: 0, unit: 'st' })],
   ['cutoff', lane({ low: 16, high: 20000, least: 165, greatest: 1300, set_value: 180, unit: 'Hz' })],
   ['cutoff', lane({ low: 16, high: 20000, least: 20000, greatest: 20000, set_value: 20000, unit: 'Hz' })],
-  ['amplitude', lane({ least: 0, greatest: 1, set_value: 1 })],
+  ['amplitude', lane({ reads_as: 'level', least: 0, greatest: 1, set_value: 1 })],
   ['wavetable_position', lane({ least: 0.5, greatest: 0.5, set_value: 0.5 })]
 ];
 
 describe('scales of staves', () => {
   it('hold everything that is drawn on them', () => {
     for (const [name, of] of CASES) {
-      const scale = laneScale(name, of, 43);
+      const scale = laneScale(of, 43);
       for (const value of [of.least, of.greatest, of.set_value]) {
         expect(scale.at(value), name).toBeGreaterThanOrEqual(0);
         expect(scale.at(value), name).toBeLessThanOrEqual(1);
@@ -26,8 +26,8 @@ describe('scales of staves', () => {
   });
 
   it('go there and back', () => {
-    for (const [name, of] of CASES) {
-      const scale = laneScale(name, of, 43);
+    for (const [, of] of CASES) {
+      const scale = laneScale(of, 43);
       for (const height of [0.1, 0.5, 0.9]) expect(scale.at(scale.from(height))).toBeCloseTo(height, 9);
     }
     const scale = signalScale(-1, 1);
@@ -35,17 +35,17 @@ describe('scales of staves', () => {
   });
 
   it('label pitch with note names, or with cents where it moves little', () => {
-    expect(laneScale('pitch', CASES[1]![1], 43).ticks.every((tick) => /^[A-G]#?-?\d$/.test(tick.label))).toBe(true);
-    expect(laneScale('pitch', CASES[0]![1], 43).ticks.some((tick) => tick.label === '0 cents')).toBe(true);
+    expect(laneScale(CASES[1]![1], 43).ticks.every((tick) => /^[A-G]#?-?\d$/.test(tick.label))).toBe(true);
+    expect(laneScale(CASES[0]![1], 43).ticks.some((tick) => tick.label === '0 cents')).toBe(true);
   });
 
   it('are logarithmic in hertz: an octave is as tall anywhere', () => {
-    const scale = laneScale('cutoff', CASES[2]![1], 60);
+    const scale = laneScale(CASES[2]![1], 60);
     expect(scale.at(400) - scale.at(200)).toBeCloseTo(scale.at(800) - scale.at(400), 9);
   });
 
   it('put decibels where the linear level is', () => {
-    const ticks = laneScale('amplitude', CASES[4]![1], 60).ticks;
+    const ticks = laneScale(CASES[4]![1], 60).ticks;
     for (const tick of ticks)
       expect(20 * Math.log10(tick.value)).toBeCloseTo(Number.parseFloat(tick.label.replace('−', '-')), 1);
   });

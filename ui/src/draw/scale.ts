@@ -112,10 +112,10 @@ function plainScale(lane: Lane): Scale {
 }
 
 /** Returns the scale on which a destination is read. */
-export function laneScale(name: string, lane: Lane, key: number | null): Scale {
-  if (name === 'pitch') return pitchScale(lane, key);
+export function laneScale(lane: Lane, key: number | null): Scale {
+  if (lane.reads_as === 'note') return pitchScale(lane, key);
   if (lane.unit === 'Hz') return hertzScale(lane);
-  if (name === 'amplitude') return amplitudeScale();
+  if (lane.reads_as === 'level') return amplitudeScale();
   return plainScale(lane);
 }
 

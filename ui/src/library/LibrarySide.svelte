@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { DOCUMENTS } from '../api/facts.gen';
   import Button from '../common/Button.svelte';
   import TextField from '../common/TextField.svelte';
   import Tick from '../common/Tick.svelte';
@@ -7,14 +8,7 @@
   import { shelf } from './shelf-now';
 
   /** What of the library is shown: which kinds, which bank, which tags, and what else is asked of it. */
-  const KINDS = [
-    ['patch', 'Every patch'],
-    ['phrase', 'Every phrase'],
-    ['take', 'Every take'],
-    ['recording', 'Every recording'],
-    ['card', 'Every machine card'],
-    ['', 'All of it']
-  ] as const;
+  const KINDS = [...DOCUMENTS.map(({ name, title }) => [name, `Every ${title}`] as const), ['', 'All of it'] as const];
   const wanted = shelf.wanted;
   const count = $derived(shelf.chosen.size);
 

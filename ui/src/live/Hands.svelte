@@ -7,7 +7,7 @@
   import { asBody } from '../api/api';
   import { figure, seconds } from '../common/format';
   import { barBeats, beatS, EMPTY, laneTitle } from '../phrase/phrase';
-  import { modules } from '../state/document';
+  import { shownName } from '../state/document';
   import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import { Controller } from './controller.svelte';
@@ -18,12 +18,11 @@
 
   /** What the hands have beside the keys: pad, wheel, bend, pedal, each macro; what is played over, and what is kept. */
   let giving = $state(false);
-  const macros = $derived(Object.keys(live.lanes).filter((name) => name.startsWith('macro:')));
+  const macros = $derived(Object.keys(live.lanes).filter((name) => name.includes(':')));
   /** The name that the player sees, or the id of the macro where none was given. */
   function macroTitle(name: string): string {
-    const all = workbench.patch ? modules(workbench.patch) : [];
-    const macro = all.find((module) => `macro:${module.id}` === name);
-    return (macro?.kind === 'macro' && macro.name) || laneTitle(name);
+    const played = workbench.playedModules.find(([lane]) => lane === name);
+    return played ? shownName(played[1]) : laneTitle(name);
   }
   const phrase = $derived(workbench.phrasing.phrase);
 

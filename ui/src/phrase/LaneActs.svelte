@@ -36,7 +36,7 @@
   const title = $derived(laneTitle(name));
   const curves = $derived(
     (workbench.patch ? modules(workbench.patch) : [])
-      .filter((module) => module.kind === 'curve')
+      .filter((module) => workbench.isDrawnInTime(module))
       .map((module) => [module.id, module.id] as const)
   );
   const record = $derived(phrase.simplified?.[name]);

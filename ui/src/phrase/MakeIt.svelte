@@ -13,7 +13,6 @@
   import { workbench } from '../state/workbench.svelte';
   import { readPhrase, saveMidi, savePhrase, type Controllers } from './files';
   import { laneTitle } from './phrase';
-  import { modules } from '../state/document';
   import { titleOf } from '../state/wording';
   import PhraseFields from './PhraseFields.svelte';
 
@@ -38,14 +37,6 @@
   /** What stands in the pattern's fields; what is not here stands as the catalogue has it. */
   let pattern = $state.raw<Record<string, unknown>>({ kind: 'up' });
   const words = $state({ chord: 'C3, Eb3, G3', accents: '96', rate: '1/16' });
-  /** What only some patterns have. */
-  const ONLY: Readonly<Record<string, readonly string[]>> = {
-    seed: ['random'],
-    strokes: ['strokes'],
-    steps: ['strokes'],
-    octaves: ['up', 'down', 'up and down', 'as played', 'random']
-  };
-  const without = $derived(Object.keys(ONLY).filter((name) => !ONLY[name]!.includes(String(pattern['kind']))));
 
   /** Returns the values in a row of words, each as it is typed in a field. */
   async function valuesIn(row: string, unit: string, place: string): Promise<number[]> {
@@ -86,10 +77,10 @@
   let controllers = $state.raw<Readonly<Record<string, number>>>({});
   let fine = $state(false);
   const lanes = $derived([
-    ...(workbench.patch ? modules(workbench.patch) : []).flatMap((m) => (m.kind === 'macro' ? [`macro:${m.id}`] : [])),
+    ...workbench.playedModules.map(([lane]) => lane),
     ...Object.keys(workbench.sheet?.lanes ?? {})
   ]);
-  const titled = (lane: string): string => (lane.startsWith('macro:') ? laneTitle(lane) : titleOf(lane));
+  const titled = (lane: string): string => (lane.includes(':') ? laneTitle(lane) : titleOf(lane));
   function uncontrol(lane: string): void {
     const { [lane]: _, ...others } = controllers;
     controllers = others;
@@ -120,7 +111,6 @@
     part="pattern"
     owner="pattern"
     values={pattern}
-    {without}
     onset={(changed) => (pattern = { ...pattern, ...changed })}
   />
   <Labelled name="chord"><TextField label="Chord" bind:value={words.chord} /></Labelled>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { shown } from '../common/format';
   import FieldEditor from '../sheet/FieldEditor.svelte';
+  import { hasMeaning } from '../state/document';
   import { workbench } from '../state/workbench.svelte';
 
   /** The fields of a part of a phrase, as the catalogue has them: of the phrase itself, a note, a hit, a strike. */
@@ -9,11 +10,11 @@
     /** Whose fields they are, as it is said in labels and in Undo. */
     owner: string;
     values: Readonly<Record<string, unknown>>;
-    without?: readonly string[];
     onset: (changed: Record<string, unknown>, label: string, merge: string) => void;
   }
-  let { part, owner, values, without = [], onset }: Props = $props();
-  const fields = $derived((workbench.catalogue?.phrase[part] ?? []).filter((field) => !without.includes(field.name)));
+  let { part, owner, values, onset }: Props = $props();
+  const all = $derived(workbench.catalogue?.phrase[part] ?? []);
+  const fields = $derived(all.filter((field) => hasMeaning(field, values, all)));
   const valueOf = (name: string): unknown => values[name] ?? fields.find((field) => field.name === name)?.default;
 </script>
 

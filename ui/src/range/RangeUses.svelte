@@ -3,7 +3,7 @@
   import Choice, { type Group } from '../common/Choice.svelte';
   import ValueField from '../common/ValueField.svelte';
   import { shown } from '../common/format';
-  import { modules, routes } from '../state/document';
+  import { routes } from '../state/document';
   import { messages } from '../state/messages.svelte';
   import { rangeRoute, setEnds } from './uses';
   import { workbench } from '../state/workbench.svelte';
@@ -25,11 +25,7 @@
       ? routes(workbench.patch).filter((route) => route.destination === range.of && route.mode === 'range')
       : []
   );
-  const macros = $derived(
-    workbench.patch
-      ? modules(workbench.patch).filter((module) => module.kind === 'macro' && `macro:${module.id}` !== range.of)
-      : []
-  );
+  const macros = $derived(workbench.playedModules.flatMap(([lane, module]) => (lane === range.of ? [] : [module])));
   /** Others than the one that is swept. */
   const others = $derived(
     options.map(({ title, options: some }) => ({ title, options: some.filter(([name]) => name !== range.of) }))

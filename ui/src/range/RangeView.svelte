@@ -27,14 +27,13 @@
     if (!patch || !catalogue) return [];
     const moved = new Set(routes(patch).map((route) => route.destination));
     const voice = catalogue.destinations.map((at) => [at.name, at.title] as const);
-    const macros = modules(patch).filter((module) => module.kind === 'macro');
     const parameters = modules(patch).flatMap((module) =>
       (catalogue.kinds.find((kind) => kind.kind === module.kind)?.fields ?? [])
         .filter((field) => field.role === 'number' && field.movable)
         .map((field) => [`${module.id}.${field.name}`, titleOf(`${module.id}.${field.name}`)] as const)
     );
     return [
-      { title: 'macros', options: macros.map((module) => [`macro:${module.id}`, module.id] as const) },
+      { title: 'macros', options: workbench.playedModules.map(([lane, module]) => [lane, module.id] as const) },
       { title: 'what is moved', options: voice.filter(([name]) => moved.has(name)) },
       { title: 'the voice', options: voice.filter(([name]) => !moved.has(name)) },
       { title: 'sources', options: parameters.filter(([name]) => !name.endsWith('.value')) }

@@ -132,7 +132,8 @@ export class Ranging {
   private get playedAt(): { key: number; velocity: number }[] {
     const { key, velocity } = this.bench;
     const keys = this.notes === 'three octaves' || this.notes === 'both' ? OCTAVES.map((by) => key + by) : [key];
-    const hard = this.notes === 'soft to hard' || this.notes === 'both' ? VELOCITIES.map((one) => one.velocity) : [velocity];
+    const hard =
+      this.notes === 'soft to hard' || this.notes === 'both' ? VELOCITIES.map((one) => one.velocity) : [velocity];
     const all = keys.flatMap((k) => hard.map((v) => ({ key: k, velocity: v })));
     const own = { key, velocity };
     const others = all.filter(

@@ -37,7 +37,7 @@ function over(patch: Patch, source: string, destination: string, ends: Ends): Pa
 /** Lets a macro, or a new one, set a destination over its useful range. */
 export function rangeRoute(macro: string | null, destination: string, ends: Ends): void {
   const { patch, catalogue } = workbench;
-  const kind = catalogue?.kinds.find((one) => one.kind === 'macro');
+  const kind = catalogue?.kinds.find((one) => one.lane);
   if (!patch || !kind) return;
   const [known, source] = macro === null ? addModule(patch, kind) : [patch, macro];
   const label = `${source} over the useful range of ${titleOf(destination)}`;

@@ -2,7 +2,7 @@
   import Choice from '../common/Choice.svelte';
   import Button from '../common/Button.svelte';
   import { putText, takeText } from '../state/clipboard';
-  import type { Module } from '../api/api';
+  import type { Curve } from '../api/api';
   import { flippedInHeight, flippedInTime, stretched, type Marks, type Points } from '../draw/curve';
   import { messages } from '../state/messages.svelte';
   import StartShape from './StartShape.svelte';
@@ -14,7 +14,7 @@
     ends: [number, number];
     heights: [number, number];
     /** The drawn curve that the points are of, where they are one's. */
-    curve: (Module & { kind: 'curve' }) | null;
+    curve: Curve | null;
     chosen: number;
     /** What points may snap to. */
     grids: readonly string[];

@@ -1,6 +1,6 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
-  import type { FieldFacts, Module } from '../api/api';
+  import type { Curve, FieldFacts, Module } from '../api/api';
   import { workbench } from '../state/workbench.svelte';
   import {
     bent,
@@ -62,8 +62,8 @@
 
   const points = $derived((value as Points | null) ?? []);
   const bipolar = $derived(
-    (module?.kind === 'lfo' && module.polarity !== 'unipolar') ||
-      module?.kind === 'shape' ||
+    field.across === 'level' ||
+      (field.across === 'cycle' && (module as { polarity?: string } | undefined)?.polarity !== 'unipolar') ||
       points.some((p) => p[1]! < 0)
   );
   const heights: [number, number] = $derived([
@@ -71,13 +71,13 @@
     Math.max(1, ...points.map((p) => p[1]!))
   ]);
   const ends: [number, number] = $derived(
-    module?.kind === 'curve'
+    field.across === 'time'
       ? [0, Math.max(1, points.at(-1)?.[0] ?? 1)]
-      : module?.kind === 'shape'
+      : field.across === 'level'
         ? [Math.min(-1, points[0]?.[0] ?? -1), Math.max(1, points.at(-1)?.[0] ?? 1)]
         : [0, 1]
   );
-  const curve = $derived(module?.kind === 'curve' ? module : null);
+  const curve = $derived(field.across === 'time' ? (module as Curve) : null);
   const marked = $derived(curve !== null && (curve.loop != null || curve.hold_at != null));
   const at = $derived(points[chosen]);
   /** How many beats a unit of a drawn curve's time lasts, where that is known. */

@@ -17,10 +17,10 @@
   import Slider from '../common/Slider.svelte';
 
   /** A macro in the hand: drag it and watch the staves; and what each of its destinations is at 0, half and full. */
-  let { module }: { module: Module & { kind: 'macro' } } = $props();
+  let { module }: { module: Module } = $props();
 
   const id = untrack(() => module.id);
-  const value = $derived(typeof module.value === 'number' ? module.value : 0);
+  const value = $derived('value' in module && typeof module.value === 'number' ? module.value : 0);
   const PLACES = [
     [0, 'at 0'],
     [0.5, 'half'],

@@ -56,7 +56,7 @@
     if (!sheet || cursor === null) return '';
     const column = columnAt(sheet, cursor);
     const parts = voiceLanes.map(
-      ([name, lane]) => `${lane.title} ${laneText(name, lane.value.first[column]!, lane.unit, workbench.keyAt(cursor))}`
+      ([, lane]) => `${lane.title} ${laneText(lane, lane.value.first[column]!, workbench.keyAt(cursor))}`
     );
     return `At ${seconds(sheet.starts[column]!)}: ${parts.join('; ')}`;
   });

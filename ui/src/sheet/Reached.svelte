@@ -9,7 +9,7 @@
   import { VELOCITIES } from '../api/facts.gen';
   import Choice from '../common/Choice.svelte';
 
-  /** What a lane comes to at soft, middle and hard, low and high: worked out when it is asked for. */
+  /** What a lane comes to at soft, medium and hard, low and high: worked out when it is asked for. */
   let { name }: { name: string } = $props();
 
   const TWO_OCTAVES = 24;

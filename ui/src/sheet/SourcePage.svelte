@@ -17,7 +17,16 @@
     solo
   } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
-  import { dyeOf, fieldValue, modules, renameModule, replaceModule, routes } from '../state/document';
+  import {
+    dyeOf,
+    fieldValue,
+    hasMeaning,
+    modules,
+    renameModule,
+    replaceModule,
+    routes,
+    shownName
+  } from '../state/document';
   import { shown } from '../common/format';
   import { copyChosen } from '../state/clipboard';
   import Figures from './Figures.svelte';
@@ -76,8 +85,7 @@
     if (field.role === 'joined') return false;
     // A macro has one name: the field at the top is it.
     if (field.role === 'text' && field.name === 'name') return false;
-    if (module.kind === 'curve' && (field.name === 'loop' || field.name === 'hold_at')) return false;
-    return field.name !== 'points' || module.kind !== 'lfo' || module.shape === 'drawn';
+    return !field.with_points && hasMeaning(field, module, kind?.fields ?? []);
   }
 
   function movedOver(field: FieldFacts): string {
@@ -102,10 +110,10 @@
     } else setField(id, field.name, value, label, merge, draft);
   }
 
-  const shownName = $derived((module.kind === 'macro' && module.name) || module.id);
+  const title = $derived(shownName(module));
   function rename(text: string): string | void {
     const to = text.trim();
-    if (!workbench.patch || !workbench.catalogue || to === shownName || !to) return;
+    if (!workbench.patch || !workbench.catalogue || to === title || !to) return;
     if (modules(workbench.patch).some((other) => other.id === to && other !== module))
       return `The name: found "${to}"; it must be one that no other source has.`;
     const next = renameModule(workbench.patch, module.id, to, workbench.catalogue);
@@ -133,7 +141,7 @@
 
 <header>
   <i style:background="var(--{dye.colour})"></i>
-  <TextField class="id" label="Name of the source" value={shownName} onset={rename} />
+  <TextField class="id" label="Name of the source" value={title} onset={rename} />
   <span>{kind?.title}</span>
 </header>
 <p class="help">{kind?.help.split('\n')[0]}</p>
@@ -149,7 +157,7 @@
   />
 {/each}
 
-{#if module.kind === 'macro'}<MacroTable {module} />{/if}
+{#if kind?.lane}<MacroTable {module} />{/if}
 
 {#if measured}
   <h3>It makes</h3>

@@ -40,7 +40,7 @@
     workbench.tracing.ghost?.sheet?.lanes[name]?.value
   ]);
   const played = $derived(live.state === 'on' ? live.reached[name] : undefined);
-  const scale = $derived(laneScale(name, roomFor(lane, others), workbench.oneKey));
+  const scale = $derived(laneScale(roomFor(lane, others), workbench.oneKey));
   const moving = $derived(workbench.patch ? routes(workbench.patch).filter((route) => route.destination === name) : []);
   const help = $derived(workbench.catalogue?.destinations.find((at) => at.name === name)?.help);
   /** Whether a route takes the set value's place. */
@@ -78,7 +78,7 @@
     const column = columnAt(sheet, cursor);
     const value = lane.value.first[column]!;
     const base = lane.base.first[column]!;
-    return { value: laneText(name, value, lane.unit, workbench.keyAt(cursor)), moved: distance(value, base) };
+    return { value: laneText(lane, value, workbench.keyAt(cursor)), moved: distance(value, base) };
   });
 
   /** Returns the lane with its extent widened to what else is drawn on it. */
@@ -97,12 +97,12 @@
 
   function spread(): string {
     if (lane.least === lane.greatest)
-      return name !== 'pitch'
+      return lane.reads_as !== 'note'
         ? shown(lane.least, lane.unit)
         : workbench.oneKey === null
           ? signed(lane.least, 'st')
-          : laneText(name, lane.least, unit, workbench.oneKey);
-    if (name === 'pitch') return `${signed(lane.least, 'st')} to ${signed(lane.greatest, 'st')}`;
+          : laneText(lane, lane.least, workbench.oneKey);
+    if (lane.reads_as === 'note') return `${signed(lane.least, 'st')} to ${signed(lane.greatest, 'st')}`;
     const short = (value: number): string => shown(Number(value.toPrecision(3)), lane.unit);
     return `${short(lane.least)} → ${short(lane.greatest)}`;
   }

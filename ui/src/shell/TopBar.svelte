@@ -138,7 +138,7 @@
         workbench.tracing.allThree = !workbench.tracing.allThree;
         workbench.tracing.ask();
       }}
-      data-hint="Soft, middle and hard at once on the sheet, and in turn by ear (T)">All three</Button
+      data-hint="Soft, medium and hard at once on the sheet, and in turn by ear (T)">All three</Button
     >
     <div class="level" data-hint="Playback level; it starts low">
       <Slider label="Playback level" value={settings.now.level} onturn={(level) => player.setLevel(level)} />

@@ -52,7 +52,7 @@ export function shortcuts(pages: Pages): Shortcut[] {
     {
       keys: '[Shift]+t',
       shown: 'T',
-      says: 'soft, middle and hard at once',
+      says: 'soft, medium and hard at once',
       act: () => {
         tracing.allThree = !tracing.allThree;
         tracing.ask();

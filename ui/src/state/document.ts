@@ -52,6 +52,24 @@ function takenNames(patch: Patch): string[] {
   return modules(patch).flatMap((module) => [module.id, streamOf(module)]);
 }
 
+/** Returns the sources that a control lane plays, each with the lane's name. */
+export function playedModules(patch: Patch, catalogue: Catalogue): [string, Module][] {
+  const prefix = Object.fromEntries(catalogue.kinds.map((facts) => [facts.kind, facts.lane]));
+  return modules(patch).flatMap((module): [string, Module][] =>
+    prefix[module.kind] ? [[`${prefix[module.kind]}${module.id}`, module]] : []
+  );
+}
+
+/** Returns the name that a source was given, or its id where it has none of its own. */
+export const shownName = (module: Module): string => ('name' in module && module.name) || module.id;
+
+/** Returns whether a field has a meaning beside the values of the other fields of its part. */
+export const hasMeaning = (field: FieldFacts, values: object, fields: readonly FieldFacts[]): boolean =>
+  Object.entries(field.only_for ?? {}).every(([name, some]) => {
+    const value = (values as Record<string, unknown>)[name] ?? fields.find((one) => one.name === name)?.default;
+    return some.includes(String(value));
+  });
+
 export function addModule(patch: Patch, kind: KindFacts): [Patch, string] {
   const id = freeId(kind.title.toLowerCase(), takenNames(patch));
   return [{ ...patch, modules: [...modules(patch), { id, kind: kind.kind } as Module] }, id];
@@ -124,7 +142,7 @@ export function renameModule(patch: Patch, from: string, to: string, catalogue: 
       ...changeInputs(module, catalogue, name),
       ...(module.id === from ? { ...ownStream(module, catalogue), id: to } : {}),
       // A macro that is renamed is shown under its new id, not under a name that it was given before.
-      ...(module.id === from && module.kind === 'macro' && module.name ? { name: '' } : {})
+      ...(module.id === from && 'name' in module && module.name ? { name: '' } : {})
     })) as Module[],
     routes: routes(patch).map((route) => ({
       ...route,

@@ -162,7 +162,7 @@ describe('playing', () => {
     expect(started[1]!.at - started[0]!.at).toBeCloseTo(0.5, 9);
   });
 
-  it('plays soft, middle and hard in turn', async () => {
+  it('plays soft, medium and hard in turn', async () => {
     const player = await fresh();
     workbench.tracing.allThree = true;
     await player.toggle();

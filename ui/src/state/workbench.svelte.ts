@@ -2,7 +2,7 @@
 import { SvelteSet } from 'svelte/reactivity';
 import { api, asBody, unwrap } from '../api/api';
 import type { Catalogue, FindingView, Head, Kept, Module, Patch, Place, Route } from '../api/api';
-import { modules, routes } from './document';
+import { modules, playedModules, routes } from './document';
 import { Phrasing, type Performed } from '../phrase/phrasing.svelte';
 import { EMPTY, hitsOf } from '../phrase/phrase';
 import { Jobs, type JobServer } from './jobs.svelte';
@@ -95,6 +95,15 @@ export class Workbench {
     ...Object.keys(this.catalogue?.signals ?? {}),
     ...hitsOf(this.phrasing.phrase ?? EMPTY).flatMap((hit) => [`hit:${hit.id}`, `hit:${hit.id}:trigger`])
   ]);
+
+  /** The sources that a control lane plays, each with the lane's name. */
+  playedModules = $derived(this.patch && this.catalogue ? playedModules(this.patch, this.catalogue) : []);
+
+  /** Returns whether a source is drawn by points that run along time. */
+  isDrawnInTime(module: Module): boolean {
+    const facts = this.catalogue?.kinds.find((one) => one.kind === module.kind);
+    return facts?.fields.some((field) => field.across === 'time') ?? false;
+  }
 
   /** Returns the least and the greatest value of a played lane. */
   laneRange(name: string): readonly [number, number] {

@@ -1,4 +1,7 @@
-"""What can be done with a piece: a file for each work, found by its name; nothing lists them."""
+"""Kinds of batch work: a file for each, with its facts in ``FACTS``.
+
+A file is found by its name; nothing lists them.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field

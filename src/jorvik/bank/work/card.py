@@ -3,11 +3,22 @@
 import json
 from collections.abc import Callable
 from dataclasses import asdict
+from typing import Final
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.work import Made
+from jorvik.bank.works import WorkFacts
 from jorvik.core.document.card import check_card
 from jorvik.core.machine.on_card import on_card
+
+FACTS: Final = WorkFacts(
+    "On a machine",
+    "where its controls stand, and what cannot be had",
+    7,
+    options=("card",),
+    requires={"card": "the machine card that the patches are put on"},
+    piece_bytes=8_000.0,
+)
 
 
 def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:

@@ -1,12 +1,23 @@
 """What the rules find in a patch at a note, and how loud it is."""
 
 from collections.abc import Callable
+from typing import Final
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.work import Made
 from jorvik.bank.work.measure import sound_figures
+from jorvik.bank.works import WorkFacts
 from jorvik.core.findings import check
 from jorvik.core.voice.render import render
+
+FACTS: Final = WorkFacts(
+    "Check",
+    "what the rules find in each, and how loud it is",
+    1,
+    axes=("key", "velocity", "length_s", "seed", "phrase"),
+    piece_s=0.5,
+    row_s=0.03,
+)
 
 
 def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:

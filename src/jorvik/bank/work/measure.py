@@ -1,15 +1,26 @@
 """What is measured of a patch at a note: its sound's level and brightness, how long it is heard, where lanes settle."""
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.work import Made
+from jorvik.bank.works import WorkFacts
 from jorvik.core.document.destinations import ALWAYS_SHOWN
 from jorvik.core.document.patch import Patch
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.sound import levels, spectral_centroid
 from jorvik.core.voice.render import Sound, render
+
+FACTS: Final = WorkFacts(
+    "Measure",
+    "loudness, brightness, how long it is heard, where lanes settle",
+    2,
+    axes=("key", "velocity", "length_s", "seed", "phrase"),
+    options=("rate",),
+    row_s=0.004,
+    has_gain=True,
+)
 
 
 def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:

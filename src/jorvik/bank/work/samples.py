@@ -1,13 +1,14 @@
 """One sample of a set: a key at a velocity, trimmed at silence, looped where it settles into something periodic."""
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.settings import SampleSettings
 from jorvik.bank.work import Made
+from jorvik.bank.works import WorkFacts
 from jorvik.core.analysis.loops import find_loop
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.dsp.kernels import Floats
@@ -17,6 +18,17 @@ from jorvik.core.problems import Problem
 from jorvik.core.units.levels import amplitude_of
 from jorvik.core.voice.render import Sound, render
 from jorvik.formats.wav import wav_bytes, with_loop
+
+FACTS: Final = WorkFacts(
+    "Sample sets",
+    "WAV over keys and velocities, looped, with a map",
+    5,
+    axes=("key", "velocity", "length_s", "seed"),
+    options=("rate", "depth", "samples"),
+    is_sample_set=True,
+    piece_s=0.1,
+    row_s=0.004,
+)
 
 _EDGE_S = 0.002
 """Over which what was cut off at the end goes down."""

@@ -1,10 +1,23 @@
 """A sweep of one control: where it starts to do something, stops, turns thin or harsh."""
 
 from collections.abc import Callable
+from typing import Final
 
 from jorvik.bank.pieces import Piece
 from jorvik.bank.work import Made
+from jorvik.bank.works import WorkFacts
 from jorvik.core.analysis.useful_range import MARKS, useful_range
+
+FACTS: Final = WorkFacts(
+    "Sweep",
+    "where a control starts, stops, turns thin or harsh",
+    4,
+    axes=("key", "velocity"),
+    options=("of", "steps"),
+    repeats="steps",
+    piece_s=1.0,
+    row_s=0.06,
+)
 
 
 def make(piece: Piece, cancelled: Callable[[], bool]) -> Made:

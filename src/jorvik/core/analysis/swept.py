@@ -5,12 +5,13 @@ from typing import Any, Final
 
 import numpy as np
 
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, edited, fresh_id
 from jorvik.core.limits import MAX_SECONDS
 from jorvik.core.measure.sweep import at_step, with_control
-from jorvik.core.modules.base import field_facts
+from jorvik.core.modules.base import Module, field_facts
 from jorvik.core.problems import Problem, shown
-from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.signals import CONTROL_RANGES, lane_kind
 from jorvik.core.units.words import in_words
 
 LEAST_STEPS: Final = 3
@@ -72,17 +73,13 @@ def swept(patch: Patch, name: str) -> Swept:
 
     Raises Problem where the patch has nothing of that name that can be moved.
     """
-    kind = "macro" if name.startswith("macro:") else name
-    if kind in CONTROL_RANGES:
-        macro = patch.modules_by_id.get(name.removeprefix("macro:"))
-        if kind != "macro" or (macro is not None and macro.kind == "macro"):
-            low, high = CONTROL_RANGES[kind]
-            title = name.removeprefix("macro:").replace("_", " ")
-            return Swept(name, title, "ratio", low, high, log=False)
+    played = _played_modules(patch)
+    if name in played or (":" not in name and lane_kind(name)):
+        low, high = CONTROL_RANGES[lane_kind(name)]
+        return Swept(name, name.rpartition(":")[2].replace("_", " "), "ratio", low, high, log=False)
     at = patch.destination(name)
     if at is None:
-        macros = [f"macro:{module.id}" for module in patch.modules if module.kind == "macro"]
-        some = ", ".join(["cutoff", *macros[:3]])
+        some = ", ".join([next(iter(VOICE)), *[*played][:3]])
         raise Problem("what is swept", shown(name), f"a destination, a module's parameter or a macro, such as {some}")
     log = at.law != "sum" or at.unit == "s"
     high = min(at.high, _LONGEST_S if at.unit == "s" and at.high == MAX_SECONDS else _WIDEST if not log else at.high)
@@ -90,9 +87,14 @@ def swept(patch: Patch, name: str) -> Swept:
     return Swept(name, at.title, at.unit, low, high, log)
 
 
+def _played_modules(patch: Patch) -> dict[str, Module]:
+    """Return the modules that a control lane may play, by the name of the lane."""
+    return {module.control[1] + module.id: module for module in patch.modules if module.control}
+
+
 def patch_at(patch: Patch, of: Swept, value: float, keep_routes: bool = False) -> Patch:
     """Return a patch with what is swept at a value; what moves it is off, unless it is kept."""
-    if of.name.startswith("macro:") or of.name in CONTROL_RANGES:
+    if lane_kind(of.name):
         return at_step(patch, of.name, value)
     onto = [route.id for route in patch.live_routes if route.destination == of.name and not keep_routes]
     off: dict[str, dict[str, Any]] = {name: {"enabled": False} for name in onto}
@@ -107,10 +109,10 @@ def patch_at(patch: Patch, of: Swept, value: float, keep_routes: bool = False) -
 
 def set_to(patch: Patch, of: Swept, value: float) -> Patch:
     """Return a patch in which what is swept is set to a value for good: a macro's own value, where it is one."""
-    head, _, macro = of.name.partition(":")
-    if head != "macro":
+    module = _played_modules(patch).get(of.name)
+    if module is None or module.control is None:
         return patch_at(patch, of, value, keep_routes=True)
-    document = edited(patch, modules={macro: {"value": value}}).document()
+    document = edited(patch, modules={module.id: {module.control[0]: value}}).document()
     document.get("performance", {}).get("controls", {}).pop(of.name, None)
     return patch.with_document(document)
 
@@ -121,7 +123,7 @@ def gliding(patch: Patch, of: Swept, low: float, high: float, seconds: float) ->
     Raises Problem for what a note cannot hear moving: a time that is read when a stage begins.
     """
     long = one_note(patch.with_note(length_s=seconds))
-    if of.name.startswith("macro:") or of.name in CONTROL_RANGES:
+    if lane_kind(of.name):
         return with_control(long, of.name, [[0.0, low], [seconds, high]])
     head, _, tail = of.name.partition(".")
     module = patch.modules_by_id.get(head)

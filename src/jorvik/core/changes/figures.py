@@ -11,19 +11,16 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.differences import constant_measures, set_apart
 from jorvik.core.measure.lane import Measures
-from jorvik.core.measure.patch import measure_trace, musical_distance, musical_unit
+from jorvik.core.measure.patch import measure_trace, musical_distance, musical_unit, musically_noticed
 from jorvik.core.measure.sound import loudness
 from jorvik.core.units.levels import SILENCE_DB
-from jorvik.core.units.noticed import CUTOFF_ST, LEVEL_DB, PITCH_ST
+from jorvik.core.units.noticed import LEVEL_DB
 from jorvik.core.units.velocities import VELOCITIES
 from jorvik.core.units.words import in_words, time_text
 from jorvik.core.voice.render import render
 
 MOST_TOLD: Final = 12
 
-_NOTICED: Final = {"cents": 100.0 * PITCH_ST, "st": CUTOFF_ST, "dB": LEVEL_DB}
-"""From where on a distance is told, by its unit; a fiftieth of anything else."""
-_NOTICED_ELSE: Final = 0.02
 _NOTICED_S: Final = 0.005
 _NOTICED_SHARE: Final = 0.1
 """Times are told that differ by so much of themselves."""
@@ -85,7 +82,7 @@ def _figures(name: str, at: Destination, one: Measures, other: Measures) -> Iter
         places.append(("peaks", one.peak, other.peak))
     for verb, was, now in places:
         by = musical_distance(at, was, now)
-        noticed = abs(by) / _NOTICED.get(unit, _NOTICED_ELSE)
+        noticed = abs(by) / musically_noticed(at)
         if noticed >= 1.0:
             how = "higher" if by > 0 else "lower"
             words = f"{title} {verb} {in_words(abs(by), unit)} {how}"

@@ -4,13 +4,12 @@ from itertools import pairwise
 from typing import Annotated, Final, Literal
 
 from pydantic import Field, field_validator, model_validator
-from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.checked import checked_document
 from jorvik.core.document.destinations import UNBOUNDED, VOICE
 from jorvik.core.limits import MAX_NAME, MAX_TEXT
 from jorvik.core.modules import KINDS
-from jorvik.core.modules.base import Identifier, PlainText, Strict, field_facts
+from jorvik.core.modules.base import Identifier, PlainText, Strict, field_facts, refusal
 
 MAX_CONTROLS: Final = 256
 MAX_CARD_SOURCES: Final = 32
@@ -43,31 +42,27 @@ class Control(Strict):
     @model_validator(mode="after")
     def _sound(self) -> "Control":
         if not self.low < self.high:
-            raise _said(f"{self.name}: a scale from a lesser figure to a greater one")
+            raise refusal(f"{self.name}: a scale from a lesser figure to a greater one")
         if self.law == "logarithmic" and (self.from_value <= 0.0 or self.to_value <= 0.0):
-            raise _said(f"{self.name}: values over 0 at both ends, as its law is logarithmic")
+            raise refusal(f"{self.name}: values over 0 at both ends, as its law is logarithmic")
         if self.law != "table" and self.from_value == self.to_value:
-            raise _said(f"{self.name}: other values at its ends than one")
+            raise refusal(f"{self.name}: other values at its ends than one")
         if self.law == "table":
             _check_table(self.name, self.table)
         if self.shown == "names" and len(self.positions) < 2:
-            raise _said(f"{self.name}: the names of two positions at least")
+            raise refusal(f"{self.name}: the names of two positions at least")
         return self
 
 
 def _check_table(name: str, table: list[list[float]]) -> None:
     """Refuse measured points that do not go one way: a value must have one figure."""
     if len(table) < 2:
-        raise _said(f"{name}: two measured points at least")
+        raise refusal(f"{name}: two measured points at least")
     for (figure, value), (after, later) in pairwise(table):
         if after <= figure:
-            raise _said(f"{name}: measured points by rising figure; {after:g} comes after {figure:g}")
+            raise refusal(f"{name}: measured points by rising figure; {after:g} comes after {figure:g}")
         if (later - value) * (table[-1][1] - table[0][1]) <= 0.0:
-            raise _said(f"{name}: a law that goes one way; it turns at {figure:g}")
-
-
-def _said(wanted: str) -> PydanticCustomError:
-    return PydanticCustomError("card", "{wanted}", {"wanted": wanted})
+            raise refusal(f"{name}: a law that goes one way; it turns at {figure:g}")
 
 
 class CardSource(Strict):
@@ -92,7 +87,7 @@ class CardSource(Strict):
     @classmethod
     def _known(cls, kind: str) -> str:
         if kind not in KINDS:
-            raise _said(f"a kind of module, as {', '.join(list(KINDS)[:3])}; {kind} is none")
+            raise refusal(f"a kind of module, as {', '.join(list(KINDS)[:3])}; {kind} is none")
         return kind
 
 
@@ -118,13 +113,13 @@ class MachineCard(Strict):
         for what, names in (("controls", [c.name for c in self.controls]), ("sources", [s.name for s in self.sources])):
             twice = next((name for name in names if names.count(name) > 1), None)
             if twice is not None:
-                raise _said(f"{what} of unlike names; two are {twice}")
+                raise refusal(f"{what} of unlike names; two are {twice}")
         for source in self.sources:
             if (name := next((name for name in source.farthest if name not in VOICE), None)) is not None:
-                raise _said(f'{source.name}: a destination of the voice, as cutoff; "{name}" is none')
+                raise refusal(f'{source.name}: a destination of the voice, as cutoff; "{name}" is none')
         for control in self.controls:
             if (wanted := _unknown(self, control)) is not None:
-                raise _said(f"{control.name}: {wanted}")
+                raise refusal(f"{control.name}: {wanted}")
         return self
 
     @property

@@ -6,7 +6,6 @@ from functools import cached_property
 from typing import Annotated, Any, Final, Literal, NoReturn
 
 from pydantic import Field, ValidationError, field_validator, model_validator
-from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.checked import checked_document
 from jorvik.core.document.destinations import UNBOUNDED, VOICE, Destination, of_parameter
@@ -24,7 +23,7 @@ from jorvik.core.limits import (
     MAX_UPDATE,
 )
 from jorvik.core.modules import KINDS, AnyModule
-from jorvik.core.modules.base import Identifier, Module, PlainText, Reach, Signal, Strict, check_text, param
+from jorvik.core.modules.base import Identifier, Module, PlainText, Reach, Signal, Strict, check_text, param, refusal
 from jorvik.core.problems import Problem, from_validation, shown
 from jorvik.core.signals import PERFORMANCE_SIGNALS, SWINGING, hit_of, hit_signal
 
@@ -72,7 +71,7 @@ class Route(Strict):
     @classmethod
     def _bounded(cls, value: float | None) -> float | None:
         if value is not None and abs(value) > UNBOUNDED:
-            raise PydanticCustomError("range", "{wanted}", {"wanted": f"within {-UNBOUNDED:g} to {UNBOUNDED:g}"})
+            raise refusal(f"within {-UNBOUNDED:g} to {UNBOUNDED:g}")
         return value
 
 
@@ -96,11 +95,11 @@ class Voice(Strict):
         for name, value in base.items():
             if name not in VOICE:
                 wanted = f"made of destinations of the voice; {shown(check_text(name))} is none"
-                raise PydanticCustomError("base", "{wanted}", {"wanted": wanted})
+                raise refusal(wanted)
             at = VOICE[name]
             if not at.low <= value <= at.high:
                 wanted = f"within {at.low:g} to {at.high:g} {at.unit} for {name} ({value:g} was given)"
-                raise PydanticCustomError("base", "{wanted}", {"wanted": wanted})
+                raise refusal(wanted)
         return base
 
 
@@ -131,7 +130,7 @@ class UsefulEnds(Strict):
     def _the_right_way_round(self) -> "UsefulEnds":
         if not -UNBOUNDED <= self.low < self.high <= UNBOUNDED:
             wanted = f"from a lesser value to a greater one, within {-UNBOUNDED:g} to {UNBOUNDED:g}"
-            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+            raise refusal(wanted)
         return self
 
 

@@ -6,17 +6,17 @@ from pydantic import AfterValidator, Field, model_validator
 from pydantic_core import PydanticCustomError
 
 from jorvik.core.limits import MAX_NOTES, MAX_POINTS, MAX_SECONDS
-from jorvik.core.modules.base import Strict, more_than_nothing, param
-from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.modules.base import Strict, more_than_nothing, param, refusal
+from jorvik.core.signals import CONTROL_RANGES, lane_kind
 from jorvik.core.units.tempo import Tempo
 
 
 def check_lane_name(name: str) -> str:
     """Return the kind of a control lane by its name, a key of CONTROL_RANGES."""
-    kind = "macro" if name.startswith("macro:") else name
-    if kind not in CONTROL_RANGES or name == "macro":
+    kind = lane_kind(name)
+    if not kind:
         wanted = f"lanes named pitch_bend, mod_wheel, pressure or macro:<id>, not {name}"
-        raise PydanticCustomError("lane", "{wanted}", {"wanted": wanted})
+        raise refusal(wanted)
     return kind
 
 
@@ -73,7 +73,7 @@ class Performance(Strict):
     def _not_too_long(self) -> "Performance":
         if self.seconds > MAX_SECONDS:
             wanted = f"a run of {MAX_SECONDS:g} s at most, the tail included (this one has {self.seconds:g} s)"
-            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+            raise refusal(wanted)
         return self
 
     @property

@@ -20,7 +20,7 @@ from jorvik.core.document.voice_settings import (
 )
 from jorvik.core.dsp.wavetables import FORMULAS
 from jorvik.core.modules import KINDS
-from jorvik.core.modules.base import Law, Module, Strict, field_facts
+from jorvik.core.modules.base import Across, Law, Module, Strict, field_facts
 from jorvik.core.signals import CONTROL_RANGES, PERFORMANCE_SIGNALS
 from jorvik.core.units.scales import SCALES
 
@@ -47,6 +47,12 @@ class FieldFacts(BaseModel):
     first_amount: float = 0.0
     """What a new route on it begins with."""
     choices: list[Any] = []
+    only_for: dict[str, list[str]] = {}
+    """Values of another field with which this one has a meaning, by its name."""
+    across: Across = ""
+    """The axis that points run along."""
+    with_points: bool = False
+    """True where it is set beside the points that are drawn."""
 
 
 class KindFacts(BaseModel):
@@ -57,6 +63,8 @@ class KindFacts(BaseModel):
     role: Literal["source", "processor", "control"]
     help: str
     fields: list[FieldFacts]
+    lane: str
+    """Prefix of the control lane that plays one; empty where none does."""
 
 
 class SectionFacts(BaseModel):
@@ -82,6 +90,8 @@ class DestinationFacts(BaseModel):
     part: Part
     first_amount: float
     first_mode: Literal["add", "scale"]
+    reads_as: Literal["value", "note", "level"]
+    """The way a lane shows it: a value, a note from the key, or a level in dB."""
     takes_hertz: bool
     """Whether a route may add hertz to it."""
     help: str
@@ -116,6 +126,8 @@ SECTIONS: Final[tuple[tuple[str, str, type[Strict]], ...]] = (
 )
 """Where each part of the voice stands in a patch, and what it is called."""
 
+SECTION_TITLES: Final = {path: title for path, title, _ in SECTIONS}
+
 
 PHRASE_PARTS: Final[Mapping[str, type[Strict]]] = {
     "phrase": Phrase,
@@ -143,6 +155,7 @@ def catalogue() -> Catalogue:
                 part=at.part,
                 first_amount=at.first_amount,
                 first_mode=at.first_mode,
+                reads_as=at.reads_as,
                 takes_hertz=at.takes_hertz,
                 help=at.help,
             )
@@ -162,7 +175,8 @@ def catalogue() -> Catalogue:
 
 def _kind(name: str, kind: type[Module]) -> KindFacts:
     help_text = (kind.__doc__ or "").strip()
-    return KindFacts(kind=name, title=kind.title, role=kind.role, help=help_text, fields=_fields(kind))
+    lane = kind.control[1] if kind.control else ""
+    return KindFacts(kind=name, title=kind.title, role=kind.role, help=help_text, fields=_fields(kind), lane=lane)
 
 
 def _fields(of: type[Strict]) -> list[FieldFacts]:
@@ -187,6 +201,9 @@ def _fields(of: type[Strict]) -> list[FieldFacts]:
                 first_amount=first_amount(MOVED_IN[facts.get("law", "sum")] or facts.get("unit", "")),
                 note_values="str" in str(field.annotation) and facts["role"] == "number",
                 choices=[choice for choice in choices if not isinstance(choice, type)],
+                only_for={name: list(values) for name, values in facts.get("only_for", {}).items()},
+                across=facts.get("across", ""),
+                with_points=bool(facts.get("with_points")),
             )
         )
     return fields

@@ -39,8 +39,9 @@ def _check_signals(patch: "Patch") -> None:
 def check_lanes(patch: "Patch", place: str) -> None:
     """Refuse a played lane of a macro that is not there; ``place`` is where the lanes stand."""
     for name in patch.performance.controls:
-        module_id = name.removeprefix("macro:")
-        if name != module_id and getattr(patch.modules_by_id.get(module_id), "kind", "") != "macro":
+        _, colon, module_id = name.partition(":")
+        module = patch.modules_by_id.get(module_id)
+        if colon and (module is None or not module.control):
             raise Problem(place, shown(name), "a lane of a macro that is there")
 
 

@@ -7,7 +7,6 @@ came before a take, and may still sound in it, stays with it.
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
-from pydantic_core import PydanticCustomError
 
 from jorvik.core.document.checked import checked_document
 from jorvik.core.document.patch import Patch, check_patch
@@ -23,7 +22,7 @@ from jorvik.core.limits import (
     MAX_TEXT,
     MIN_RATE,
 )
-from jorvik.core.modules.base import PlainText, Strict, param
+from jorvik.core.modules.base import PlainText, Strict, param, refusal
 from jorvik.core.problems import Problem
 from jorvik.core.signals import CONTROL_RANGES
 
@@ -77,16 +76,16 @@ class Take(Strict):
         for index, note in enumerate(self.played):
             if note.off <= note.on:
                 wanted = f"note {index + 1} to end after it begins"
-                raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+                raise refusal(wanted)
         if self.begins is None and not self.inside:
-            raise PydanticCustomError("range", "{wanted}", {"wanted": "a note, or where the take begins"})
+            raise refusal("a note, or where the take begins")
         length = self.ends - self.start
         if length <= 0:
             wanted = "a take that ends after it begins"
-            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+            raise refusal(wanted)
         if length > MAX_PHRASE_SECONDS * self.rate:
             wanted = f"a take of {MAX_PHRASE_SECONDS:g} s at most (this one has {length / self.rate:.4g} s)"
-            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+            raise refusal(wanted)
         return self
 
     @property

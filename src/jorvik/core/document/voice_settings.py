@@ -12,7 +12,7 @@ from pydantic_core import PydanticCustomError
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.dsp.wavetables import FORMULAS, OWN_HARMONICS, leveled, mip_levels, own_spectra, spectra_of
 from jorvik.core.limits import DEFAULT_RATE, MAX_LEVELED, MAX_NAME, MAX_RATE, MAX_RECORDING_S
-from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, seconds
+from jorvik.core.modules.base import Identifier, Strict, Time, choice, param, refusal, seconds
 
 OWN_FRAMES: Final = 16
 OWN_SAMPLES: Final = 1024
@@ -139,12 +139,12 @@ class Recording(Strict):
         lasts = size / 2 / self.rate
         if size < 4 or lasts > MAX_RECORDING_S:
             wanted = f"two samples at least and {MAX_RECORDING_S:g} s at most"
-            raise PydanticCustomError("samples", "{wanted}", {"wanted": wanted})
+            raise refusal(wanted)
         if self.loop is not None:
             ends = self.loop
             if len(ends) != 2 or not 0.0 <= ends[0] <= ends[1] - _SHORTEST_S <= lasts - _SHORTEST_S:
                 wanted = f"a loop as [begin, end] in seconds, within the {lasts:.4g} s that it lasts"
-                raise PydanticCustomError("loop", "{wanted}", {"wanted": wanted})
+                raise refusal(wanted)
         return self
 
     def decoded(self) -> Floats:

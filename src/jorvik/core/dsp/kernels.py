@@ -7,11 +7,15 @@ at the functions which it calls.
 
 import fcntl
 import hashlib
+import logging
 import os
 import shutil
 import sys
+import threading
+import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from importlib import import_module
 from pathlib import Path
 from typing import Any, Final, TypeVar, cast
@@ -21,9 +25,11 @@ import numba
 import numpy as np
 from llvmlite import ir
 from numba.core import cgutils
-from numba.core.caching import IndexDataCacheFile
+from numba.core.caching import IndexDataCacheFile, NullCache
 from numba.extending import intrinsic
 from numpy.typing import NDArray
+
+_LOG: Final = logging.getLogger("jorvik")
 
 F = TypeVar("F", bound=Callable[..., object])
 Floats = NDArray[np.float64]
@@ -40,9 +46,14 @@ _MOST_CACHES: Final = 4
 
 
 def source_digest() -> str:
-    """Return a short digest of all source that is compiled or read by what is, and of the compiler's version."""
-    digest = hashlib.sha256(f"{numba.__version__} {llvmlite.__version__}".encode())
+    """Return a short digest of all that a kernel depends on.
+
+    That is this checkout, the source that is compiled or read by what is, and the versions of the interpreter and of
+    the packages that compile or are compiled against.
+    """
     root = Path(__file__).parents[1]
+    versions = (numba.__version__, llvmlite.__version__, np.__version__, sys.version, str(root))
+    digest = hashlib.sha256("\n".join(versions).encode())
     for path in sorted(path for name in _COMPILED for path in [root / name, *(root / name).rglob("*.py")]):
         if path.is_dir():
             continue
@@ -71,29 +82,44 @@ DIGEST = source_digest()
 numba.config.CACHE_DIR = str(cache_folder())  # type: ignore[attr-defined]
 
 
+_here: Final = threading.RLock()
+_held: Final[set[str]] = set()
+
+
 @contextmanager
-def _alone() -> Iterator[None]:
-    """Keep other processes and threads from writing to the cache meanwhile."""
-    cache_folder().mkdir(parents=True, exist_ok=True)
-    with (cache_folder() / "writing.lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        yield
+def _alone(index: str) -> Iterator[None]:
+    """Lock one kernel against other processes and threads.
 
-
-_save: Final[Callable[..., None]] = IndexDataCacheFile.save
-
-
-def _save_alone(file: IndexDataCacheFile, key: Any, data: Any) -> None:
-    """Write a kernel to the cache, nobody else writing.
-
-    The compiler chooses a file's name by an index that it reads before and writes after: two processes that compile
-    at once choose the same name, and the kernel that is read from it later is another one's, whose call is a crash.
+    ``index`` is its index file. A thread that holds the lock may take it again. The lock is held while the kernels that
+    this one calls are compiled; none calls itself, so that no two processes wait for each other.
     """
-    with _alone():
-        _save(file, key, data)
+    with _here:
+        if index in _held:
+            yield
+            return
+        Path(index).parent.mkdir(parents=True, exist_ok=True)
+        with Path(f"{index}.lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            _held.add(index)
+            try:
+                yield
+            finally:
+                _held.discard(index)
 
 
-IndexDataCacheFile.save = _save_alone  # type: ignore[method-assign]
+def _save(file: IndexDataCacheFile, key: Any, data: Any) -> None:
+    """Write a kernel into a file of its own, then its name into the index.
+
+    The compiler's own way gives files numbers, which two processes may choose alike, and writes the index first: a
+    process that ends between the two leaves a name that leads to another kernel, whose call is a crash.
+    """
+    with _alone(file._index_path):
+        name = f"{Path(file._index_path).stem}.{uuid.uuid4().hex}.nbc"
+        file._save_data(name, data)  # type: ignore[no-untyped-call]
+        file._save_index({**file._load_index(), key: name})  # type: ignore[no-untyped-call]
+
+
+IndexDataCacheFile.save = _save  # type: ignore[method-assign]
 
 
 def kernel(function: F) -> F:
@@ -113,14 +139,34 @@ def _cached(dispatcher: Any) -> Any:
     """Return a function that looks for its kernel on disk when it is first called: importing makes no folder."""
     compile_for = dispatcher.compile
 
-    def compile_first(signature: Any) -> Any:
+    def compile_alone(signature: Any) -> Any:
         _leave_blas_out()
-        dispatcher.compile = compile_for
-        dispatcher.enable_caching()
-        return compile_for(signature)
+        if isinstance(dispatcher._cache, NullCache):
+            dispatcher.enable_caching()
+            cache: Any = dispatcher._cache
+            cache.load_overload = partial(_checked, cache, cache.load_overload)
+        with _alone(dispatcher._cache._cache_file._index_path):
+            return compile_for(signature)
 
-    dispatcher.compile = compile_first
+    dispatcher.compile = compile_alone
     return dispatcher
+
+
+def _checked(cache: Any, load: Callable[[Any, Any], Any], signature: Any, context: Any) -> Any:
+    """Return a kernel from disk, or None where it must be compiled again."""
+    try:
+        found = load(signature, context)
+        if found is None:
+            return None
+        names = found.fndesc.llvm_cpython_wrapper_name, found.fndesc.llvm_func_name
+        is_whole = all(found.library.get_pointer_to_function(name) for name in names)
+        if is_whole and found.fndesc.qualname == cache._py_func.__qualname__ and found.signature.args == signature:
+            return found
+        _LOG.warning("a kernel on disk is not whole and is compiled again: %s", cache._name)
+    except Exception:
+        _LOG.exception("a kernel on disk cannot be read and is compiled again: %s", cache._name)
+    cache.flush()
+    return None
 
 
 _BLAS: Final = "scipy.linalg.cython_blas"

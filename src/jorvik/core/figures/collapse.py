@@ -5,6 +5,7 @@ from functools import partial
 
 import numpy as np
 
+from jorvik.core.document.destinations import PULSE_WIDTHS
 from jorvik.core.document.patch import Patch
 from jorvik.core.figures.base import Figure
 from jorvik.core.measure.context import Context
@@ -14,7 +15,7 @@ from jorvik.core.problems import Problem
 
 def find(context: Context) -> Iterator[Figure]:
     """Yield the least and greatest width, and how far the nearer stays from the end."""
-    for name in ("pulse_width", "osc2_pulse_width"):
+    for name in PULSE_WIDTHS.values():
         lane = context.lane(name)
         if lane is None:
             continue

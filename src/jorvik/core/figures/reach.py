@@ -30,7 +30,7 @@ def find(context: Context) -> Iterator[Figure]:
         yield Figure(name, "greatest", high, at.unit, help_, "Reachable")
         distance, unit = musical_distance(at, low, high), musical_unit(at)
         octaves = f", {distance / 12.0:.3g} octaves" if at.steps_per_octave else ""
-        notes = f", {counted(round(distance / 100.0) + 1, 'note')}" if name == "pitch" else ""
+        notes = f", {counted(round(distance / 100.0) + 1, 'note')}" if at.reads_as == "note" else ""
         words = f"{in_words(distance, unit)}{octaves}{notes}"
         yield Figure(name, "from end to end", distance, unit, "Greatest over least.", "Reachable", words=words)
         yield from _outside(context, name)

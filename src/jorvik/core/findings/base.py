@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Final, Literal
+from typing import Literal
 
 from jorvik.core.document.patch import Patch
 from jorvik.core.problems import Problem

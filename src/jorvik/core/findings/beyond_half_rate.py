@@ -76,10 +76,9 @@ def _lower_index(context: Context, carrier: float, modulator: float, index: floa
 def _faster_clock(context: Context, clock: str, tone: float) -> Fix | None:
     """Sample more than twice a cycle."""
     module = context.patch.modules_by_id.get(clock)
-    field = {"oscillator": "hz", "clock": "rate", "lfo": "rate"}.get(module.kind) if module else None
-    if field is None or (module is not None and getattr(module, "tracks", "none") != "none"):
+    if module is None or not module.rate_field or getattr(module, "tracks", "none") != "none":
         return None
-    assert module is not None
+    field = module.rate_field
     wanted = float(f"{2.1 * tone:.3g}")
     # A clock counts each of its pulses so many times, and lets one in so many through.
     own = wanted * getattr(module, "divide", 1) / getattr(module, "multiply", 1)

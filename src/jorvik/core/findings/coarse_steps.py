@@ -1,23 +1,22 @@
 """A route that arrives in steps large enough to be heard.
 
-Over 5 cents of pitch (about the least difference between successive pure tones: Moore, JASA 54, 1973), 1 dB of level
-(Jesteadt, Wier and Green, JASA 61, 1977), 0.5 semitones of cutoff, a fiftieth of any other range.
+From what is just noticed of its destination on: 5 cents of pitch (about the least difference between successive pure
+tones: Moore, JASA 54, 1973), 1 dB of level (Jesteadt, Wier and Green, JASA 61, 1977), 0.5 semitones of cutoff.
 """
 
 from collections.abc import Iterator
 
 import numpy as np
 
-from jorvik.core.document.destinations import UNBOUNDED
 from jorvik.core.document.patch import Route, edited
 from jorvik.core.engine.trace import LaneTrace
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.levels import levels_db
+from jorvik.core.units.noticed import LEVEL_DB
 from jorvik.core.units.words import in_words
 
 LEVEL_FLOOR = 0.01
-HEARD = {"st": 0.05, "dB": 1.0, "cents": 2.0}
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -30,12 +29,9 @@ def find(context: Context) -> Iterator[Finding]:
         if at.part == "level":
             yield from _of_level(context, route, lane)
             continue
-        heard = 0.5 if at.law == "semitones" and at.name != "pitch" else HEARD.get(at.amount_unit)
-        if heard is None:
-            heard = 0.02 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 0.02
         step = float(np.abs(np.diff(context.held(lane.contributions[route.id]))).max(initial=0.0))
-        if step > heard:
-            yield _said(context, route, lane, in_words(step, at.amount_unit), in_words(heard, at.amount_unit))
+        if step > at.noticed:
+            yield _said(context, route, lane, in_words(step, at.amount_unit), in_words(at.noticed, at.amount_unit))
 
 
 def _of_level(context: Context, route: Route, lane: LaneTrace) -> Iterator[Finding]:
@@ -44,8 +40,8 @@ def _of_level(context: Context, route: Route, lane: LaneTrace) -> Iterator[Findi
     floor = max(LEVEL_FLOOR * float(level.max(initial=0.0)), 1e-9)
     steps_db = np.diff(levels_db(np.maximum(level, floor), -200.0))
     step = float(np.abs(steps_db)[np.diff(given) != 0.0].max(initial=0.0))
-    if step > HEARD["dB"]:
-        yield _said(context, route, lane, in_words(step, "dB"), in_words(HEARD["dB"], "dB"))
+    if step > LEVEL_DB:
+        yield _said(context, route, lane, in_words(step, "dB"), in_words(LEVEL_DB, "dB"))
 
 
 def _said(context: Context, route: Route, lane: LaneTrace, step: str, heard: str) -> Finding:

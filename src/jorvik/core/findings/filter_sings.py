@@ -7,21 +7,19 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.destinations import FILTERS
 from jorvik.core.document.patch import edited
+from jorvik.core.document.schema import SECTION_TITLES
 from jorvik.core.dsp.svf import SINGS_FROM
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.units.words import rate_text
 
-FILTERS = (
-    ("filter", "resonance", "cutoff", "Filter 1"),
-    ("filter2", "filter2_resonance", "filter2_cutoff", "Filter 2"),
-)
-
 
 def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each filter that sings."""
-    for part, resonance, cutoff, title in FILTERS:
+    for part, (cutoff, resonance) in FILTERS.items():
+        title = SECTION_TITLES[part]
         settings = getattr(context.patch.voice, part)
         over = context.values(resonance)[: context.note_end] > SINGS_FROM
         if not settings.sings or not over.any():

@@ -2,7 +2,7 @@
 
 The note is traced with the source a quarter, a half and three quarters of its cycle further on: what chance draws stays
 the same, so that the difference is that source's alone. Told from 3 cents of pitch, a tenth of a semitone of a cutoff
-or a hundredth of another range; an audio-rate wave is heard as a tone, not as a place in its cycle.
+or half of what is noticed of anything else when it moves; an audio-rate wave is heard as a tone, not as a place in its cycle.
 """
 
 from collections.abc import Iterator
@@ -20,7 +20,6 @@ from jorvik.core.units.noticed import AUDIO_HZ
 from jorvik.core.units.words import in_words
 
 FURTHER_ON: Final = (0.25, 0.5, 0.75)
-LEAST_SHARE: Final = 0.01
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -63,6 +62,6 @@ def _apart(context: Context, module: Module) -> dict[str, float]:
 
 def _least(context: Context, name: str) -> float:
     at = context.trace.lanes[name].lane.destination
-    if name == "pitch":
+    if at.part == "pitch" and at.amount_unit == "st":
         return context.ear.steady_pitch_st
-    return context.ear.cutoff_st if at.steps_per_octave else LEAST_SHARE * (at.high - at.low)
+    return context.ear.cutoff_st if at.steps_per_octave else 0.5 * at.noticed

@@ -10,8 +10,8 @@ from jorvik.core.document.patch import edited
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import in_modulation_unit
-from jorvik.core.units.words import in_words
 from jorvik.core.units.velocities import HARD, SOFT
+from jorvik.core.units.words import in_words
 
 LEAST_ST = 2.0
 LEAST_SHARE = 0.05

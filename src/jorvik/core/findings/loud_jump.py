@@ -7,7 +7,7 @@ passes a strong harmonic.
 import math
 from collections.abc import Iterator
 
-from jorvik.core.document.destinations import VOICE
+from jorvik.core.document.destinations import FILTERS, VOICE
 from jorvik.core.document.patch import edited
 from jorvik.core.dsp.svf import quality, resonance_of
 from jorvik.core.findings.base import Finding, Fix
@@ -21,7 +21,7 @@ SWEEP_ST = 3.0
 
 def find(context: Context) -> Iterator[Finding]:
     """Yield a finding where a high resonance meets drive or a moving cutoff."""
-    for filter_name, peak_name in (("cutoff", "resonance"), ("filter2_cutoff", "filter2_resonance")):
+    for filter_name, peak_name in FILTERS.values():
         resonance = context.values(peak_name)
         lift = decibels(quality(float(resonance.max())))
         cutoff = context.values(filter_name)

@@ -1,15 +1,16 @@
 """A route that changes nothing that can be seen or heard: it goes nowhere near far enough, or nothing sounds by it.
 
-Less than 1 cent of pitch, 0.2 semitones of cutoff, 0.1 dB of level, a hundredth of any other range: a fifth or less of
-what listeners notice at best (Moore, An Introduction to the Psychology of Hearing, chapters 4 and 6). What an
-oscillator at level 0, a table without a pulse or a single voice would do is not heard at all.
+Less than a fifth of what listeners notice of the destination (Moore, An Introduction to the Psychology of Hearing,
+chapters 4 and 6): 1 cent of pitch, 0.1 semitones of cutoff, 0.2 dB of level, 1/250 of a range. What an oscillator at
+level 0, a table without a pulse or a single voice would do is not heard at all.
 """
 
 from collections.abc import Iterator
+from typing import Final
 
 import numpy as np
 
-from jorvik.core.document.destinations import UNBOUNDED, VOICE
+from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, Route, edited
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Fix
@@ -18,7 +19,8 @@ from jorvik.core.measure.patch import effects
 from jorvik.core.measure.window import stuck_windows
 from jorvik.core.units.words import in_words
 
-LEAST = {"st": 0.01, "oct": 0.02, "dB": 0.1, "cents": 0.2, "rad": 0.01, "s": 0.0005}
+UNNOTICED: Final = 0.2
+"""Less than this of what is just noticed does nothing."""
 
 
 def find(context: Context) -> Iterator[Finding]:
@@ -35,12 +37,9 @@ def find(context: Context) -> Iterator[Finding]:
         for route in lane.lane.routes:
             if f"route:{route.id}.amount" in context.trace.lanes or _waits(context, route.source):
                 continue
-            limit = 0.2 if at.law == "semitones" and name != "pitch" else LEAST.get(at.amount_unit)
-            if limit is None:
-                limit = 0.01 * (at.high - at.low) if at.high - at.low < UNBOUNDED else 1e-6
             moved = given[route.id]
             reach = float(np.abs(moved).max()) if route.adds else float(np.ptp(moved))
-            if reach < limit and not _idle(context.patch, name):
+            if reach < UNNOTICED * at.noticed and not _idle(context.patch, name):
                 title = at.title.lower()
                 said = f"{route.source} on {title} does nothing: {in_words(reach, at.amount_unit)} at most."
                 gone = edited(context.patch, without_routes=(route.id,))
@@ -60,44 +59,53 @@ def _said(context: Context, route: Route, sentence: str, fix: Fix) -> Finding:
     )
 
 
-_PARTS = (
-    ("sub", "sub_level", "the sub oscillator"),
-    ("peak1", "peak1_gain", "peak 1"),
-    ("peak2", "peak2_gain", "peak 2"),
-)
-"""What must be at work: the part, the destination that lets it, and what it is called."""
-
-
 def _idle(patch: Patch, name: str) -> tuple[str, Fix] | None:
     """Return why nothing sounds by a destination of the voice and what would let it, or None where something may."""
-    of = patch.voice.oscillators
-    through = VOICE[name].heard_through if name in VOICE else ""
-    second = patch.at_work("osc2_level") or patch.at_work("fm_index")
-    if through == "osc2" and not second:
-        fix = Fix("oscillator 2 at 50 %", edited(patch, base={"osc2_level": 0.5}))
-        return "oscillator 2 stands at level 0 and modulates nothing", fix
-    if through == "osc1" and not patch.at_work("osc1_level"):
-        return "oscillator 1 stands at level 0", Fix("oscillator 1 at 100 %", edited(patch, base={"osc1_level": 1.0}))
-    for part, level, title in _PARTS:
-        if through == part and not patch.at_work(level):
-            at = VOICE[level]
-            return f"{title} stands at {in_words(0.0, at.unit)}", Fix(
-                f"{at.title.lower()} {in_words(at.first_amount, at.unit)}", edited(patch, base={level: at.first_amount})
-            )
-    if name == "recording_level" and patch.voice.oscillators.recording is None:
-        return "the patch has no recording", Fix("recording level 0", edited(patch, base={"recording_level": 0.0}))
-    if name == "signal_level" and patch.voice.signal is None and patch.modules:
-        first = patch.modules[0].id
-        return "no signal is named to be heard", Fix(f"{first} as sound", edited(patch, voice={"signal": first}))
-    if through == "unison" and of.unison == 1:
-        fix = Fix("two voices in unison", _with_oscillators(patch, "unison", 2))
-        return "there is one voice, and none to set apart from it", fix
-    for width, which, table in (("pulse_width", "osc1", of.osc1.table), ("osc2_pulse_width", "osc2", of.osc2.table)):
-        if name == width and table not in PULSED:
-            pulse = {**getattr(of, which).model_dump(mode="json", exclude_unset=True), "table": min(PULSED)}
-            fix = Fix(f"the table {min(PULSED)}", _with_oscillators(patch, which, pulse))
-            return f"the table {table} has no pulse", fix
-    return None
+    at = VOICE.get(name)
+    if at is None:
+        return None
+    if at.heard_through and not any(map(patch.at_work, at.heard_through)):
+        through = VOICE[at.heard_through[0]]
+        level = through.first_amount if through.base == 0.0 else through.base
+        opened = f"{through.title.lower()} {in_words(level, through.unit)}"
+        fix = Fix(opened, edited(patch, base={through.name: level}))
+        titles = [VOICE[name].title.lower() for name in at.heard_through]
+        return f"{' and '.join(titles)} {'stands' if len(titles) == 1 else 'stand'} at 0", fix
+    if at.needs and (why := _NEEDED[at.needs](patch, name)):
+        return why
+    return _no_pulse(patch, at.pulse_of) if at.pulse_of else None
+
+
+def _no_unison(patch: Patch, _: str) -> tuple[str, Fix] | None:
+    if patch.voice.oscillators.unison > 1:
+        return None
+    fix = Fix("two voices in unison", _with_oscillators(patch, "unison", 2))
+    return "there is one voice, and none to set apart from it", fix
+
+
+def _no_recording(patch: Patch, name: str) -> tuple[str, Fix] | None:
+    if patch.voice.oscillators.recording is not None:
+        return None
+    return "the patch has no recording", Fix(f"{VOICE[name].title.lower()} 0", edited(patch, base={name: 0.0}))
+
+
+def _no_signal(patch: Patch, _: str) -> tuple[str, Fix] | None:
+    if patch.voice.signal is not None or not patch.modules:
+        return None
+    first = patch.modules[0].id
+    return "no signal is named to be heard", Fix(f"{first} as sound", edited(patch, voice={"signal": first}))
+
+
+_NEEDED: Final = {"unison": _no_unison, "recording": _no_recording, "signal": _no_signal}
+
+
+def _no_pulse(patch: Patch, oscillator: str) -> tuple[str, Fix] | None:
+    of = getattr(patch.voice.oscillators, oscillator)
+    if of.table in PULSED:
+        return None
+    pulse = {**of.model_dump(mode="json", exclude_unset=True), "table": min(PULSED)}
+    fix = Fix(f"the table {min(PULSED)}", _with_oscillators(patch, oscillator, pulse))
+    return f"the table {of.table} has no pulse", fix
 
 
 def _with_oscillators(patch: Patch, name: str, value: object) -> Patch:

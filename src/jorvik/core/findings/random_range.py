@@ -23,8 +23,9 @@ OCTAVE_ST = 12.0
 def find(context: Context) -> Iterator[Finding]:
     """Yield a note on random pitches that reach far, and a caution on random levels that fall silent."""
     for route in random_routes(context.patch):
-        if route.destination == "pitch" and route.adds:
-            given = context.held(context.trace.lanes["pitch"].contributions[route.id])
+        at = VOICE.get(route.destination)
+        if at is not None and at.reads_as == "note" and route.adds:
+            given = context.held(context.trace.lanes[at.name].contributions[route.id])
             reach = float(np.ptp(given))
             if reach >= OCTAVE_ST:
                 yield Finding(
@@ -32,11 +33,11 @@ def find(context: Context) -> Iterator[Finding]:
                     severity="note",
                     sentence=f"{route.source} reaches over {reach / 12:.3g} octaves: {round(reach) + 1} notes.",
                     why="Fast high notes can be far louder to the ear than the low ones beside them.",
-                    about="pitch",
+                    about=at.name,
                     from_s=context.on_s,
                     to_s=context.off_s,
                 )
-        elif route.destination in VOICE and VOICE[route.destination].bare_at_0:
+        elif at is not None and at.bare_at_0:
             yield from _silence(context, route)
 
 

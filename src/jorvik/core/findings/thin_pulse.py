@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from jorvik.core.document.destinations import PULSE_WIDTHS
 from jorvik.core.dsp.wavetables import PULSED
 from jorvik.core.findings.base import Finding, Fix
 from jorvik.core.measure.context import Context
@@ -16,7 +17,8 @@ CLEAR = 0.05
 def find(context: Context) -> Iterator[Finding]:
     """Yield a finding for each pulse width that comes near an end."""
     oscillators = context.patch.voice.oscillators
-    for name, table in (("pulse_width", oscillators.osc1.table), ("osc2_pulse_width", oscillators.osc2.table)):
+    for oscillator, name in PULSE_WIDTHS.items():
+        table = getattr(oscillators, oscillator).table
         lane = context.lane(name)
         if lane is None or table not in PULSED:
             continue

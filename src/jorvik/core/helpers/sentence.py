@@ -26,12 +26,7 @@ _ALSO: Final = {
     **dict.fromkeys(("modulates", "controls", "to"), "moves"),
 }
 """Other verbs, and the one that each is read as."""
-_ALSO_CALLED: Final = {
-    **dict.fromkeys(("volume", "level", "loudness"), "amplitude"),
-    **dict.fromkeys(("filter", "filter cutoff"), "cutoff"),
-    **dict.fromkeys(("wavetable", "position"), "wavetable_position"),
-    "panning": "pan",
-}
+_ALSO_CALLED: Final = {word: name for name, at in VOICE.items() for word in at.also_called}
 """Other names of destinations."""
 EXAMPLE: Final = "swell raises cutoff 22 st, scaled by velocity"
 _VERB: Final = "|".join([*VERBS, *_ALSO])

@@ -7,9 +7,8 @@ from typing import Final, Literal
 from jorvik.core.document.patch import Patch
 from jorvik.core.live.beat import Beat
 from jorvik.core.live.voices import Lanes
-from jorvik.core.modules.macro import Macro
 from jorvik.core.problems import Problem
-from jorvik.core.signals import CONTROL_RANGES
+from jorvik.core.signals import CONTROL_RANGES, lane_kind
 
 Write = Literal["touch", "latch", "trim"]
 """How a hand writes over a lane that plays beside it: while it holds it; from then on until the next turn; or by as
@@ -60,15 +59,15 @@ class Hands:
 
     def of(self, patch: Patch) -> dict[str, float]:
         """Return the lanes that a patch has, and where each stands: a macro at first where it is set."""
-        for name in CONTROL_RANGES:
-            if name != "macro":
-                self._hands.setdefault(name, _Hand(0.0))
+        there = {name: 0.0 for name in CONTROL_RANGES if lane_kind(name)}
         for module in patch.modules:
-            if isinstance(module, Macro):
-                self._hands.setdefault(f"macro:{module.id}", _Hand(module.value))
+            if module.control:
+                field, prefix = module.control
+                there[prefix + module.id] = getattr(module, field)
+        for name, value in there.items():
+            self._hands.setdefault(name, _Hand(value))
         self._present = None
-        macros = {f"macro:{module.id}" for module in patch.modules if isinstance(module, Macro)}
-        return {n: hand.value for n, hand in self._hands.items() if not n.startswith("macro:") or n in macros}
+        return {name: hand.value for name, hand in self._hands.items() if name in there}
 
     def begun_as(self, other: "Hands") -> "Hands":
         """Return them as at a beginning, each lane where another has it."""

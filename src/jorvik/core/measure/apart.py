@@ -25,4 +25,4 @@ def lanes_apart(context: Context, other: Trace, theirs: VoiceNote) -> Iterator[t
 def musical_difference(context: Context, name: str, apart: float) -> tuple[float, str]:
     """Return a difference in a lane's modulation unit, pitch in cents."""
     at = context.trace.lanes[name].lane.destination
-    return (100.0 * apart, "cents") if name == "pitch" else (apart, at.amount_unit)
+    return (100.0 * apart, "cents") if at.reads_as == "note" else (apart, at.amount_unit)

@@ -14,7 +14,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.meeting import Meeting, meet, periods
 from jorvik.core.measure.scan import BooleanRow
-from jorvik.core.signals import hit_of
+from jorvik.core.signals import PITCH_LANE, hit_of
 from jorvik.core.units.levels import decibels
 from jorvik.core.voice.render import render
 
@@ -121,14 +121,14 @@ def against_beat(context: Context) -> Beat:
 
 def _against_beat(context: Context) -> Beat:
     tempo = context.patch.performance.tempo
-    lanes = {name: lane.value for name, lane in context.trace.lanes.items() if lane.lane.routes or name == "pitch"}
+    lanes = {name: lane.value for name, lane in context.trace.lanes.items() if lane.lane.routes or name == PITCH_LANE}
     hits: dict[str, dict[str, list[AtStrike]]] = {}
     low: dict[str, float | None] = {}
     phrase = context.patch.phrase
     if phrase is not None and any(hit.strikes for hit in phrase.hits):
         level, samples = sound_level(context)
         run, notes = context.trace.run, context.patch.performance.notes
-        held = _held(len(context.trace.lanes["pitch"].value), ((note.on, note.off) for note in run.notes))
+        held = _held(len(context.trace.lanes[PITCH_LANE].value), ((note.on, note.off) for note in run.notes))
         ends = ((note.start_s, note.start_s + note.length_s) for note in notes)
         sounding = _held(level.size, ((round(on * context.rate), round(off * context.rate)) for on, off in ends))
         for hit in phrase.hits:

@@ -20,7 +20,9 @@ from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.measure.lane import Measures, correlation, measure, shares
 from jorvik.core.measure.scan import BooleanRow, stretch_ends
 from jorvik.core.problems import Problem, shown
+from jorvik.core.signals import PITCH_LANE
 from jorvik.core.units.levels import decibels
+from jorvik.core.units.noticed import LEVEL_DB
 
 ALIKE: Final = 0.8
 """Lanes whose correlation is over this move alike, under its negative opposed."""
@@ -56,6 +58,14 @@ def musical_distance(at: Destination, least: float, greatest: float) -> float:
     if unit == "dB" and at.unit != "dB":
         return decibels(greatest, _SILENT_DB) - decibels(least, _SILENT_DB)
     return greatest - least
+
+
+def musically_noticed(at: Destination) -> float:
+    """Return a difference of a destination that is just noticed, in its musical unit."""
+    unit = musical_unit(at)
+    if unit == "dB":
+        return LEVEL_DB
+    return at.noticed * (100.0 if unit == "cents" else 12.0 if at.amount_unit == "oct" else 1.0)
 
 
 @dataclass(frozen=True)
@@ -110,7 +120,7 @@ def measure_patch(
 def measure_trace(of: Trace) -> PatchMeasures:
     """Return the figures of a trace over its first note."""
     note, end = of.run.note, of.run.note_end
-    lanes = {name: lane for name, lane in of.lanes.items() if lane.lane.routes or name == "pitch"}
+    lanes = {name: lane for name, lane in of.lanes.items() if lane.lane.routes or name == PITCH_LANE}
     voice = [name for name in lanes if "." not in name and ":" not in name]
     held = of.run.held
     # Of a run that is not kept whole, what is compared lane with lane is kept in half of the memory.

@@ -80,13 +80,27 @@ def param(
     law: Law = "sum",
     at_stage: bool = False,
     movable: bool = True,
+    only_for: Mapping[str, Sequence[str]] | None = None,
 ) -> Any:
     """Declare a number as a field: its default, unit, range, help, and how it can be moved.
 
-    ``at_stage`` says that it is read when a stage begins instead of at every sample.
+    ``at_stage`` says that it is read when a stage begins instead of at every sample, ``only_for`` of which values of
+    another field it has a meaning.
     """
     about: dict[str, Any] = {"role": "number", "unit": unit, "minimum": low, "maximum": high, "law": law}
-    return Field(default, description=text, json_schema_extra={**about, "movable": movable, "at_stage": at_stage})
+    about |= {"movable": movable, "at_stage": at_stage, **({"only_for": only_for} if only_for else {})}
+    return Field(default, description=text, json_schema_extra=about)
+
+
+def refusal(wanted: str) -> PydanticCustomError:
+    """Return the error of a validator that refuses a value.
+
+    Parameters
+    ----------
+    wanted : str
+        The values that it takes, as the sentence of the refusal ends: "0 to 1", "a note value".
+    """
+    return PydanticCustomError("refused", "{wanted}", {"wanted": wanted})
 
 
 def more_than_nothing(what: str) -> AfterValidator:
@@ -99,7 +113,7 @@ def more_than_nothing(what: str) -> AfterValidator:
 
     def check(value: float) -> float:
         if value <= 0.0:
-            raise PydanticCustomError("range", "{wanted}", {"wanted": what})
+            raise refusal(what)
         return value
 
     return AfterValidator(check)
@@ -120,8 +134,11 @@ def bend_param(text: str) -> Any:
     return param(0.0, "bend", -MAX_BEND, MAX_BEND, text)
 
 
-def choice(default: str | bool | int | None, text: str, **limits: int) -> Any:
-    """Declare a choice or a count: a value of the patch that nothing moves."""
+def choice(default: str | bool | int | None, text: str, **limits: Any) -> Any:
+    """Declare a choice or a count: a value of the patch that nothing moves.
+
+    ``limits`` may hold ``minimum`` and ``maximum``, ``with_points`` where it is set where the points are drawn.
+    """
     extra: dict[str, Any] = {"role": "choice", "movable": False, **limits}
     return Field(default, description=text, json_schema_extra=extra)
 
@@ -151,9 +168,27 @@ def joined_flag() -> Any:
     return Field(False, description=text, json_schema_extra={"role": "joined"})
 
 
-def data(default: Any, text: str, role: str = "points") -> Any:
-    """Declare a list that the step reads as packed numbers."""
-    return Field(default, description=text, json_schema_extra={"role": role})
+Across = Literal["", "cycle", "time", "level"]
+"""The axis of points: a cycle from 0 to 1, time from 0, or an input's level."""
+
+
+def data(
+    default: Any,
+    text: str,
+    role: str = "points",
+    *,
+    across: Across = "",
+    only_for: Mapping[str, Sequence[str]] | None = None,
+    with_points: bool = False,
+) -> Any:
+    """Declare a list that the step reads as packed numbers.
+
+    ``only_for`` says of which values of another field it has a meaning, ``with_points`` that it is set where the points
+    are drawn.
+    """
+    facts: dict[str, Any] = {"across": across, "with_points": with_points, "only_for": only_for}
+    said = {name: value for name, value in facts.items() if value}
+    return Field(default, description=text, json_schema_extra={"role": role, **said})
 
 
 def field_facts(field: Any) -> Mapping[str, Any]:
@@ -208,7 +243,7 @@ class Strict(BaseModel):
         if not low <= value <= high:
             unit = facts.get("unit", "")
             wanted = f"{low:g} to {high:g}{' ' + unit if unit in ('s', 'Hz', 'bpm', 'ms') else ''}"
-            raise PydanticCustomError("range", "{wanted}", {"wanted": wanted})
+            raise refusal(wanted)
         return value
 
 
@@ -250,6 +285,8 @@ class Module(Strict):
     """Whether it gives its ``input`` times a ``gain`` plus an ``offset``."""
     compares: ClassVar[bool] = False
     """True of a comparator, which switches where one input passes the other."""
+    rate_field: ClassVar[str] = ""
+    """The parameter that says how often it repeats, in hertz, where it has one."""
     draws_at_rate: ClassVar[bool] = False
     """Whether it draws a value ``rate`` times a second."""
     gives_octaves: ClassVar[bool] = False

@@ -16,6 +16,7 @@ class Clock(Module):
     """A train of 0/1 pulses that counts from time 0, divided, multiplied, and delayed by a share of a step."""
 
     title: ClassVar[str] = "Clock"
+    rate_field: ClassVar[str] = "rate"
     on_panels: ClassVar[tuple[str, ...]] = ("rate",)
 
     kind: Literal["clock"]

@@ -41,10 +41,14 @@ class Curve(Module):
     comes_to_end: ClassVar[bool] = True
 
     kind: Literal["curve"]
-    points: list[list[float]] = data([[0.0, 0.0], [1.0, 1.0]], "[t, y, bend to the next], t in units of time.")
+    points: list[list[float]] = data(
+        [[0.0, 0.0], [1.0, 1.0]], "[t, y, bend to the next], t in units of time.", across="time"
+    )
     time: Time = seconds(1.0, "How long one unit of t lasts.", low=1e-6, at_stage=False)
-    loop: list[int] | None = data(None, "First and last point of the stretch that repeats, or none.", "loop")
-    hold_at: int | None = choice(None, "The point at which it waits for note-off, or none.")
+    loop: list[int] | None = data(
+        None, "First and last point of the stretch that repeats, or none.", "loop", with_points=True
+    )
+    hold_at: int | None = choice(None, "The point at which it waits for note-off, or none.", with_points=True)
     reset: Signal = reset_signal()
 
     @field_validator("points")

@@ -32,6 +32,7 @@ class Lfo(Module):
     """A repeating shape with a rate, a start rule, a delay and a fade-in. A new rate never makes the phase jump."""
 
     title: ClassVar[str] = "LFO"
+    rate_field: ClassVar[str] = "rate"
     on_panels: ClassVar[tuple[str, ...]] = ("rate",)
 
     kind: Literal["lfo"]
@@ -47,7 +48,9 @@ class Lfo(Module):
     )
     delay_s: Time = seconds(0.0, "Silence after the note begins.", at_stage=False)
     fade_in_s: Time = seconds(0.0, "Straight fade-in after the delay.", at_stage=False)
-    points: list[list[float]] = data([], "The drawn cycle: [x, y, bend to the next] with x in 0..1.")
+    points: list[list[float]] = data(
+        [], "The drawn cycle: [x, y, bend to the next] with x in 0..1.", across="cycle", only_for={"shape": ["drawn"]}
+    )
     reset: Signal = reset_signal()
 
     @field_validator("points")

@@ -19,6 +19,7 @@ class Oscillator(Module):
     """
 
     title: ClassVar[str] = "Oscillator"
+    rate_field: ClassVar[str] = "hz"
     is_tone: ClassVar[bool] = True
     reads: ClassVar[tuple[str, ...]] = ("key", PITCH_LANE)
 

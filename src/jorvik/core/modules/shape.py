@@ -32,7 +32,7 @@ class Shape(Module):
     invert: bool = choice(False, "Turn the input over first.")
     clip: list[float] | None = data(None, "Least and greatest output, or none.", "pair")
     fold: bool = choice(False, "Reflect what passes -1 or 1 back in.")
-    points: list[list[float]] | None = data(None, "Input to output, as points [x, y, bend], or none.")
+    points: list[list[float]] | None = data(None, "Input to output, as points [x, y, bend], or none.", across="level")
 
     @field_validator("clip")
     @classmethod

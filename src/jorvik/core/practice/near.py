@@ -14,10 +14,10 @@ from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import trace
 from jorvik.core.limits import COARSE_RATE, DEFAULT_RATE
 from jorvik.core.practice.tolerance import TIME, TURN_S
-from jorvik.core.units.noticed import CUTOFF_ST, LEVEL_DB, MASKED_DB, PITCH_ST
+from jorvik.core.units.noticed import LEVEL_DB, MASKED_DB, MOVED_CUTOFF_ST, PITCH_ST
 from jorvik.core.voice.render import render
 
-_DIFFERENCE: Final = {"pitch": PITCH_ST, "cutoff": 5 * CUTOFF_ST}
+_DIFFERENCE: Final = {"pitch": PITCH_ST, "cutoff": MOVED_CUTOFF_ST}
 HOP_S: Final = 0.01
 _LEFT_OUT: Final = 0.02
 """Of the time: what is farther off for a moment is not what is marked."""

@@ -6,7 +6,7 @@ from typing import Annotated
 from pydantic import Field
 
 from jorvik.core.modules.base import Strict
-from jorvik.core.units.noticed import CUTOFF_ST, LEVEL_DB, PITCH_ST, RATE_SHARE, TIME_SHARE
+from jorvik.core.units.noticed import LEVEL_DB, MOVED_CUTOFF_ST, PITCH_ST, RATE_SHARE, TIME_SHARE
 
 NEARLY = 3.0
 """So many differences off are nearly right; from one on it is not right any more."""
@@ -37,7 +37,7 @@ class Tolerance(Strict):
 TIME = Tolerance(share=TIME_SHARE, least=0.003)
 RATE = Tolerance(share=RATE_SHARE)
 PITCH = Tolerance(share=0.02, least=PITCH_ST)
-CUTOFF = Tolerance(share=2.0 ** (5 * CUTOFF_ST / 12.0) - 1.0)
+CUTOFF = Tolerance(share=2.0 ** (MOVED_CUTOFF_ST / 12.0) - 1.0)
 """Of a cutoff read off a curve in hertz: half a semitone, five times what is noticed side by side."""
 LEVEL = Tolerance(least=LEVEL_DB)
 EXACT = Tolerance(share=0.005)

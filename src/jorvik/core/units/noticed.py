@@ -18,6 +18,15 @@ STEADY_PITCH_ST: Final = 0.03
 CUTOFF_ST: Final = 0.1
 """A difference of a filter's cutoff that is not noticed."""
 
+MOVED_CUTOFF_ST: Final = 0.5
+"""A filter's cutoff that moves by so much is noticed."""
+
+DETUNE_CENTS: Final = 1.0
+"""A difference of a detuning that is noticed by its beats.
+
+At 440 Hz it is one beat more in 4 s.
+"""
+
 LEVEL_DB: Final = 1.0
 """Levels are told apart from about here on (Jesteadt, Wier and Green, JASA 61, 1977)."""
 

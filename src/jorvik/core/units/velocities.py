@@ -3,8 +3,8 @@
 from typing import Final
 
 SOFT: Final = 40.0
-MIDDLE: Final = 80.0
+MEDIUM: Final = 80.0
 HARD: Final = 118.0
 
-VELOCITIES: Final = {"soft": SOFT, "middle": MIDDLE, "hard": HARD}
-"""By their names on the screen, from soft to hard."""
+VELOCITIES: Final = {"soft": SOFT, "medium": MEDIUM, "hard": HARD}
+"""Velocities by their names on the screen, from soft to hard."""

@@ -10,9 +10,6 @@ from jorvik.core.dsp.kernels import Floats, inline_kernel, kernel, summing_kerne
 from jorvik.core.dsp.svf import TOP, advance, corner, feedback
 from jorvik.core.voice.tones import ROWS, SINE_PEAK
 
-FACTORS: Final = {"fold": 4, "drive": 4, "fm_index": 2}
-"""How many times the sample rate each is run at. FM reads its table under what it reaches, and needs less."""
-
 CROSSOVER_K: Final = 2.0
 """Damping of the drive's crossover: a Q of one half, so that both sides fall without a peak."""
 

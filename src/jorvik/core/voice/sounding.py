@@ -19,7 +19,7 @@ from jorvik.core.engine.run import Block
 from jorvik.core.limits import GATE_RAMP_S
 from jorvik.core.voice.filters import PEAK_STATES, PEAKS, Filters, begun, filter_block, peak_block
 from jorvik.core.voice.recording import recorded
-from jorvik.core.voice.shaping import FACTORS, SHAPE_STATES, decimate, decimator, shape
+from jorvik.core.voice.shaping import SHAPE_STATES, decimate, decimator, shape
 from jorvik.core.voice.tones import ROWS, Generators, Tones
 
 _AMPLITUDE, _OPEN, _PAN = ROWS["amplitude"], ROWS["open"], ROWS["pan"]
@@ -64,7 +64,7 @@ def _delay(rows: Ints, lanes: Floats, waiting: Floats, late: Floats) -> None:
 
 def factor_of(patch: Patch) -> int:
     """Return at how many times the rate the tones of a patch are made."""
-    return max([factor for name, factor in FACTORS.items() if patch.at_work(name)], default=1)
+    return max([at.runs_at for at in VOICE.values() if at.runs_at > 1 and patch.at_work(at.name)], default=1)
 
 
 def delay_of(patch: Patch) -> int:
