@@ -1,19 +1,22 @@
 """Strokes from the recording of a beat: where they fall and how hard, found by librosa's onset detection."""
 
-import io
 from dataclasses import dataclass, field
 from typing import Any, Final
 
 import numpy as np
 
 from jorvik.core.document.phrase import Phrase
-from jorvik.core.limits import MAX_NAME, MAX_PHRASE_SECONDS, MAX_STRIKES
+from jorvik.core.limits import MAX_NAME, MAX_PHRASE_SECONDS, MAX_RATE, MAX_STRIKES
 from jorvik.core.phrases.typed import phrase_of
 from jorvik.core.problems import Problem
+from jorvik.formats.recordings import LEAST_RATE
+from jorvik.formats.sound_file import read_sound
 
 MAX_FILE_BYTES: Final = 30_000_000
 QUIETEST: Final = 1e-4
 """A loop that stays 80 dB under full scale is silence."""
+_LARGEST: Final = 1000.0
+"""A sample 60 dB over full scale; what is larger is cut."""
 _RATE: Final = 22_050
 _HOP: Final = 128
 """Samples from one look to the next: 6 ms."""
@@ -37,16 +40,12 @@ def read_beat(data: bytes, name: str = "", beats_per_bar: int = 4) -> ReadBeat:
     Raises Problem for what is no sound, has nothing in it, or is longer than a phrase.
     """
     import librosa
-    import soundfile
 
-    if len(data) > MAX_FILE_BYTES:
-        raise Problem("the loop", f"{len(data) / 1e6:.3g} MB", f"{MAX_FILE_BYTES / 1e6:g} MB at most")
-    try:
-        samples, rate = soundfile.read(io.BytesIO(data), dtype="float32", always_2d=True)
-    except (soundfile.SoundFileError, TypeError, ValueError):
-        raise Problem("the loop", "no sound that can be read", "a WAV file") from None
-    mono = np.nan_to_num(samples.mean(axis=1))
-    seconds = mono.size / rate
+    file = read_sound(data, "the loop", MAX_FILE_BYTES, MAX_PHRASE_SECONDS, (LEAST_RATE, MAX_RATE))
+    seconds, rate = file.seconds, file.rate
+    # A damaged file may hold numbers that overflow where they are filtered.
+    finite = np.clip(np.nan_to_num(file.samples, posinf=0.0, neginf=0.0), -_LARGEST, _LARGEST)
+    mono = finite.mean(axis=1).astype(np.float32)
     if not 0.2 <= seconds <= MAX_PHRASE_SECONDS:
         raise Problem("the loop", f"{seconds:.3g} s", f"0.2 to {MAX_PHRASE_SECONDS:g} s long")
     if float(np.abs(mono).max()) < QUIETEST:

@@ -24,8 +24,10 @@ def read_lane(data: bytes) -> list[list[float]]:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise Problem("the lane", "what is no text", "CSV in UTF-8") from error
-    rows = csv.reader(io.StringIO(text))
-    head = next(rows, [])
+    try:
+        head, *rows = [*csv.reader(io.StringIO(text))] or [[]]
+    except csv.Error as error:
+        raise Problem("the lane", shown(str(error)), "CSV whose cells are numbers") from error
     if tuple(name.strip() for name in head) != COLUMNS:
         raise Problem("row 1 of the lane", shown(",".join(head)), f"the names of its columns, {','.join(COLUMNS)}")
     points: list[list[float]] = []

@@ -14,14 +14,11 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.limits import MAX_NAME, MAX_RATE, MIN_RATE
 from jorvik.core.problems import Problem
 from jorvik.core.units.words import time_text
+from jorvik.formats.sound_file import read_sound
 
 MAX_FILE_BYTES: Final = 60_000_000
 """Thirty seconds at 192 kHz in floats, of both sides."""
-_FORMATS: Final = ("WAV", "WAVEX", "FLAC", "OGG", "AIFF", "RF64", "W64")
 LEAST_RATE: Final = 2 * MIN_RATE
-MOST_CHANNELS: Final = 8
-_BLOCK: Final = 1 << 16
-"""Frames that are read at once."""
 _QUIET: Final = 1e-3
 """Of the greatest sample: what lies under it at either end is trimmed away."""
 _ROOM_S: Final = 0.1
@@ -66,29 +63,13 @@ def read_recorded(data: bytes) -> RecordedFile:
 
     Raises Problem for what is no sound, too large, or at a rate that cannot be used.
     """
-    if len(data) > MAX_FILE_BYTES:
-        raise Problem("the recording", f"{len(data) / 1e6:.3g} MB", f"{MAX_FILE_BYTES / 1e6:g} MB at most")
-    try:
-        with soundfile.SoundFile(io.BytesIO(data)) as file:
-            rate, frames, kind = file.samplerate, file.frames, file.format
-            if kind not in _FORMATS:
-                raise Problem("the recording", f"a file of the kind {kind}", "WAV, FLAC or OGG")
-            if not LEAST_RATE <= rate <= MAX_RATE:
-                raise Problem("the recording", f"{rate} samples a second", f"{LEAST_RATE} to {MAX_RATE}")
-            if file.channels > MOST_CHANNELS:
-                raise Problem("the recording", f"{file.channels} channels", f"{MOST_CHANNELS} at most")
-            # Block by block: of many channels only two are ever in memory whole.
-            wanted = {"blocksize": _BLOCK, "frames": round(MAX_S * rate), "dtype": "float64", "always_2d": True}
-            samples = np.concatenate([np.zeros((0, min(file.channels, 2))), *(b[:, :2] for b in file.blocks(**wanted))])
-    except (soundfile.SoundFileError, RuntimeError, ValueError, TypeError) as error:
-        if isinstance(error, Problem):
-            raise
-        raise Problem("the recording", "no sound that can be read", "a WAV, FLAC or OGG file") from None
+    file = read_sound(data, "the recording", MAX_FILE_BYTES, MAX_S, (LEAST_RATE, MAX_RATE))
+    samples, rate = file.samples, file.rate
     if len(samples) == 0:
         raise Problem("the recording", "no sample", "a note that can be heard")
     remarks = []
-    if frames > len(samples):
-        remarks.append(f"Of {time_text(float(f'{frames / rate:.3g}'))} the first {MAX_S:g} s are looked at.")
+    if file.frames > len(samples):
+        remarks.append(f"Of {time_text(float(f'{file.seconds:.3g}'))} the first {MAX_S:g} s are looked at.")
     if not np.isfinite(samples).all():
         remarks.append("Samples that are no numbers count as silence.")
     return RecordedFile(np.nan_to_num(samples, posinf=0.0, neginf=0.0), rate, remarks)

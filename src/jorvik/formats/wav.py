@@ -13,6 +13,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.limits import DEFAULT_RATE, MAX_RATE, MAX_RECORDING_S
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import Sound
+from jorvik.formats.sound_file import read_sound
 
 Depth = Literal["16", "24", "32f"]
 SUBTYPES: Final[dict[str, str]] = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
@@ -98,7 +99,7 @@ def read_cycles(data: bytes, frame_length: int | None = None) -> Cycles:
 
     Raises Problem when the file cannot be used.
     """
-    samples, remarks = _read(data)
+    samples, _, remarks = _read(data)
     length = frame_length or guess_frame(samples.size)
     if not LEAST_FRAME <= length <= MOST_FRAME:
         raise Problem("the frame length", str(length), f"{LEAST_FRAME} to {MOST_FRAME} samples")
@@ -132,11 +133,7 @@ def read_recording(data: bytes) -> RecordingOfFile:
 
     Raises Problem when the file cannot be used.
     """
-    samples, remarks = _read(data, mixed=True)
-    with soundfile.SoundFile(io.BytesIO(data)) as file:
-        rate = file.samplerate
-    if not MIN_RECORDED_RATE <= rate <= MAX_RATE:
-        raise Problem("the file", f"{rate} samples a second", f"{MIN_RECORDED_RATE} to {MAX_RATE}")
+    samples, rate, remarks = _read(data, MIN_RECORDED_RATE, mixed=True)
     most = int(MAX_RECORDING_S * rate)
     if samples.size > most:
         remarks.append(f"of {samples.size / rate:.3g} s the first {MAX_RECORDING_S:g} were taken")
@@ -146,25 +143,16 @@ def read_recording(data: bytes) -> RecordingOfFile:
     return RecordingOfFile(samples[:most] / max(peak, 1.0), rate, _sentence(remarks))
 
 
-def _read(data: bytes, mixed: bool = False) -> tuple[Floats, list[str]]:
-    """Return a file's first channel, or the mean of all where they do not cancel each other, and remarks."""
-    if len(data) > MAX_FILE_BYTES:
-        raise Problem("the file", f"{len(data) / 1e6:.3g} MB", f"{MAX_FILE_BYTES / 1e6:g} MB at most")
-    remarks = []
-    try:
-        with soundfile.SoundFile(io.BytesIO(data)) as file:
-            if file.subtype not in READABLE:
-                raise Problem("the file", f"samples packed as {file.subtype}", f"one of {', '.join(READABLE)}")
-            if file.frames > MAX_FILE_S * max(file.samplerate, 1):
-                found = f"{file.frames / max(file.samplerate, 1) / 60:.3g} minutes of sound"
-                raise Problem("the file", found, f"{MAX_FILE_S:g} s at most, single cycles one after the other")
-            channels, promised = file.channels, file.frames
-            table = file.read(dtype="float64", always_2d=True)
-    except Problem:
-        raise
-    except (soundfile.SoundFileError, RuntimeError, ValueError, TypeError):
-        raise Problem("the file", "no sound that can be read", "a WAV file") from None
-    if table.shape[0] == 0 or promised == 0:
+def _read(data: bytes, least_rate: int = 1, mixed: bool = False) -> tuple[Floats, int, list[str]]:
+    """Return a file's first channel, or the mean of two that do not cancel each other, its rate, and remarks."""
+    file = read_sound(data, "the file", MAX_FILE_BYTES, MAX_FILE_S, (least_rate, MAX_RATE))
+    if file.subtype not in READABLE:
+        raise Problem("the file", f"samples packed as {file.subtype}", f"one of {', '.join(READABLE)}")
+    if file.seconds > MAX_FILE_S:
+        wanted = f"{MAX_FILE_S:g} s at most, single cycles one after the other"
+        raise Problem("the file", f"{file.seconds / 60:.3g} minutes of sound", wanted)
+    table, remarks = file.samples, []
+    if len(table) == 0:
         raise Problem("the file", "no samples", "a WAV file with frames in it")
     if not np.isfinite(table).all():
         raise Problem("the file", "samples that are no numbers", "finite samples throughout")
@@ -173,12 +161,12 @@ def _read(data: bytes, mixed: bool = False) -> tuple[Floats, list[str]]:
         raise Problem("the file", found, f"within ±{MOST_SAMPLE:g}; full scale is 1")
     samples, mean = table[:, 0], table.mean(axis=1)
     is_mean = mixed and float((mean**2).mean()) > _CANCELLED * float((table**2).mean())
-    if channels > 1:
-        remarks.append(f"of {channels} channels the {'mean' if is_mean else 'first'} was taken")
+    if file.channels > 1:
+        remarks.append(f"of {file.channels} channels the {'mean' if is_mean else 'first'} was taken")
     samples = mean if is_mean else samples
     if float((np.abs(samples) >= 0.99999).mean()) > 0.01:
         remarks.append("it is clipped: more than 1 % of the samples stand at full scale")
-    return samples, remarks
+    return samples, file.rate, remarks
 
 
 def guess_frame(samples: int) -> int:
