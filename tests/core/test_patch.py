@@ -99,6 +99,7 @@ class Refused(unittest.TestCase):
             "": "no JSON at line 1",
             '{"format": ': "line 1, column 12",
             '{"format": "jorvik-patch", "version": NaN}': "NaN",
+            '{"format": "jorvik-patch", "version": 1e400}': "1e400",
             '{"format": "jorvik-patch", "format": "x"}': "twice",
             "[" * 100_000: "list",
         }.items():

@@ -114,6 +114,7 @@ class Computing(Api):
         self.assertEqual(self.post("read", text=json.dumps(document([WAVE])))["modules"], [WAVE])
         self.assertIn("line 1", self.post("read", 422, text="{")["sentence"])
         self.assertIn("NaN", self.post("read", 422, text='{"x": NaN}')["sentence"])
+        self.assertIn("-1e400", self.post("read", 422, text='{"x": [-1e400]}')["sentence"])
 
     def test_the_catalogue_is_complete(self) -> None:
         catalogue = self.client.get("/api/catalogue").json()

@@ -294,9 +294,15 @@ class Live(Api):
                 ({"do": "heard", "to": -1, "ahead": 0}, "to"),
                 ({"do": "record", "count_in": 99}, "count_in"),
                 ({"do": "write", "how": "smear"}, "touch"),
+                # Half a letter can be written in JSON and in no text that is sent.
+                ({"do": "on", "key": 60, "velocity": 90, "mark": "\ud83d"}, "mark"),
+                ({"do": "on", "key": "\ud83d", "velocity": 90, "mark": 10**400}, "key"),
+                ({"do": "off", "key": 60, "mark": [["\ud83d"]]}, "mark"),
             ):
-                socket.send_json(message)
-                self.assertIn(said, self.answer(socket)["refused"])
+                socket.send_text(json.dumps(message))
+                answer = self.answer(socket)
+                self.assertIn(said, answer["refused"])
+                self.assertEqual(answer["mark"], 0)
             socket.send_json({"do": "on", "key": 60, "velocity": 90})
             self.assertIn("at", self.answer(socket))
 

@@ -162,7 +162,8 @@ def _listen(pipe: Connection, loop: asyncio.AbstractEventLoop, waiting: Waiting)
 
 async def _send(socket: WebSocket, waiting: Waiting) -> None:
     while (said := await waiting.queue.get()) is not None:
-        await (socket.send_bytes(said) if isinstance(said, bytes) else socket.send_json(said))
+        # As escapes, half a letter that is quoted from the page goes back to it.
+        await (socket.send_bytes(said) if isinstance(said, bytes) else socket.send_text(json.dumps(said)))
     await socket.send_json({"refused": "What was playing has stopped; it can be started again."})
     await socket.close(LOST)
 

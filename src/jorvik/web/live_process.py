@@ -41,6 +41,9 @@ SWITCH_S: Final = 0.001
 LEFT_S: Final = 0.03
 """Where less is left to be heard, sound comes before what else the hand does: a chord of many notes makes no gap."""
 
+_MAX_MARK: Final = 2**53
+"""The greatest whole number that a page can tell from its neighbours."""
+
 HEAD: Final = np.dtype([("first", "<f8"), ("frames", "<f8"), ("limited_db", "<f8"), ("load", "<f8")])
 """What stands before the samples of a block: its first sample, its length, what the limiter took, and the share of the
 time it lasts that it took to be made."""
@@ -349,6 +352,7 @@ def _answer(pipe: Connection, session: LiveSession, message: Mapping[str, Any]) 
     try:
         told = session.told(message)
     except Problem as problem:
-        told = {"refused": str(problem), "mark": message.get("mark", 0)}
+        mark = message.get("mark")
+        told = {"refused": str(problem), "mark": mark if isinstance(mark, int) and abs(mark) <= _MAX_MARK else 0}
     if told is not None:
         pipe.send(told)

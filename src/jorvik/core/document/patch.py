@@ -1,6 +1,7 @@
 """The patch document, version 1: strict, immutable, and the one form in which a patch is kept and passed on."""
 
 import json
+import math
 from collections.abc import Collection, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Final, Literal, NoReturn
@@ -346,8 +347,13 @@ def parsed_json(text: str | bytes) -> object:
     def refuse_constant(name: str) -> NoReturn:
         raise Problem("the file", f"the number {name}", "made of finite numbers")
 
+    def finite(digits: str) -> float:
+        value = float(digits)
+        return value if math.isfinite(value) else refuse_constant(digits)
+
+    hooks: dict[str, Any] = {"parse_constant": refuse_constant, "parse_float": finite}
     try:
-        return json.loads(text, parse_constant=refuse_constant, object_pairs_hook=_no_key_twice)
+        return json.loads(text, object_pairs_hook=_no_key_twice, **hooks)
     except UnicodeDecodeError as error:
         raise Problem("the file", f"bytes that are no text at {error.start}", "JSON in UTF-8") from None
     except json.JSONDecodeError as error:
