@@ -8,6 +8,7 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
+import psutil
 from fastapi.testclient import TestClient
 
 from jorvik.bank.journal import JOURNAL
@@ -85,6 +86,32 @@ class BankJobs(unittest.TestCase):
         self.assertEqual(len(lines), 4 * COUNT)
         self.assertEqual(len(set(lines)), 4 * COUNT)
         self.assertEqual(len(list(self.out(run).glob("*.wav"))), 4 * COUNT)
+
+    def test_a_command_that_is_killed_goes_on_where_it_was(self) -> None:
+        run = str(uuid.uuid4())
+        journal = self.out(run) / JOURNAL
+        with TestClient(create_app(Settings(self.engine)), base_url=LOCAL) as client:
+            client.put(f"/api/bank/runs/{run}", json=self.body("render", notes={"keys": "C2, C3, C4, C5"}))
+            wait_until(lambda: journal.exists() and len(journal.read_bytes().splitlines()) >= 2, "it did nothing")
+            killed = self.commands(run)
+            for process in killed:
+                process.kill()
+            before = journal.read_bytes().splitlines()
+            job = self.ended(client, run)
+        self.assertEqual((job["state"], job["facts"]["failed"]), ("done", 0), job)
+        lines = journal.read_bytes().splitlines()
+        self.assertEqual(lines[: len(before)], before)
+        self.assertEqual(len(set(lines)), 4 * COUNT)
+        self.assertTrue(killed)
+        self.assertFalse([one for one in killed if one.is_running()], "a process of the killed command goes on")
+
+    def commands(self, run: str) -> list[psutil.Process]:
+        """Return the commands that work at a run, without the processes that they began."""
+        return [
+            process
+            for process in psutil.process_iter(["cmdline"])
+            if {"bank", str(self.out(run))} <= set(process.info["cmdline"] or [])
+        ]
 
     def test_a_sound_does_not_wait_for_a_bank(self) -> None:
         run, sound = str(uuid.uuid4()), str(uuid.uuid4())

@@ -14,6 +14,7 @@ import time
 import uuid
 import zipfile
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Annotated, Any, Final, Literal
 
@@ -22,7 +23,7 @@ from fastapi.responses import FileResponse
 from pydantic import Field, ValidationError
 from starlette.background import BackgroundTask
 
-from jorvik.bank.doing import FAILED, write_whole
+from jorvik.bank.doing import DONE, FAILED, write_whole
 from jorvik.bank.pieces import plan
 from jorvik.bank.results import read_table
 from jorvik.bank.settings import BankSettings, typed_notes
@@ -45,6 +46,8 @@ _MOST_ROWS: Final = 20_000
 _ENDS_S: Final = 30.0
 _NEW_S: Final = 600.0
 _NICE: Final = 10
+_MOST_BEGUN: Final = 4
+"""A command that is killed is begun again, up to so many times in all."""
 
 
 def banks_folder() -> Path:
@@ -139,16 +142,14 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
     command += ["--settings", str(folder / "settings.json"), "--workers", str(_processes()), "--progress", "json"]
     if form.against is not None and (earlier := banks_folder() / form.against.hex / "out").is_dir():
         command += ["--against", str(earlier)]
-    with (folder / "said.txt").open("wb") as said:
-        running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=said, start_new_session=True)
-    try:
-        _follow(running, cancelled, tell)
-    finally:
-        _end(running)
-    text = (folder / "said.txt").read_text(encoding="utf-8", errors="replace").strip()
-    if cancelled() or running.returncode == 130:
-        raise Cancelled
-    if running.returncode not in (0, 1):
+    for _ in range(_MOST_BEGUN):
+        code, text = _command(command, folder / "said.txt", cancelled, tell)
+        if cancelled() or code == 130:
+            raise Cancelled
+        # A command that was killed goes on where it was: every finished piece stands in its journal.
+        if code >= 0:
+            break
+    if code not in (0, 1):
         raise Problem("the work", text.splitlines()[-1] if text else "an end without a word", "tried again")
     found = read_table(folder / "out")
     moved = [line for line in text.splitlines() if line.startswith("moved: ")]
@@ -161,6 +162,17 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
     }
     data = json.dumps({"moved": [one.removeprefix("moved: ") for one in moved]})
     return Made(data.encode(), "application/json", "results.json", facts)
+
+
+def _command(command: list[str], said: Path, cancelled: Cancel, tell: Tell) -> tuple[int, str]:
+    """Run a command to its end; return its exit code, negative for a signal, and its messages."""
+    with said.open("wb") as messages:
+        running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=messages, start_new_session=True)
+    try:
+        _follow(running, cancelled, tell)
+    finally:
+        _end(running)
+    return running.returncode, said.read_text(encoding="utf-8", errors="replace").strip()
 
 
 def _follow(running: subprocess.Popen[bytes], cancelled: Cancel, tell: Tell) -> None:
@@ -184,21 +196,20 @@ def _end(running: subprocess.Popen[bytes]) -> None:
     """Have the command end, with its table written; should it not, end it and all that it began."""
     if running.poll() is None:
         running.send_signal(signal.SIGINT)
-        try:
+        with suppress(subprocess.TimeoutExpired):
             running.wait(_ENDS_S)
-        except subprocess.TimeoutExpired:
-            os.killpg(running.pid, signal.SIGKILL)
-            running.wait()
+    # One that was killed leaves the processes that it began.
+    with suppress(ProcessLookupError):
+        os.killpg(running.pid, signal.SIGKILL)
+    running.wait()
     if running.stdout is not None:
         running.stdout.close()
 
 
 def keep_judgements(form: BankJob, _: Made, library: LibraryStore) -> None:
     """Let patches be found by what a check found in them, and by how loud they are."""
-    if form.work != "check":
-        return
     for record in read_table(_out(form.run)):
-        if record["state"] == "done" and (known := _document_of(record["file"])) is not None:
+        if record["state"] == DONE and "rules" in record and (known := _document_of(record["file"])) is not None:
             library.keep_judgement(*known, record["loudness_lufs"], record["rules"] or [])
 
 
