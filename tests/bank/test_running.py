@@ -8,6 +8,7 @@ import threading
 import unittest
 from collections.abc import Callable
 from contextlib import ExitStack, suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, ClassVar
 from unittest import mock
@@ -70,6 +71,15 @@ class Journal(unittest.TestCase):
             (self.folder / "a.wav").unlink()
             self.assertFalse(rows.has("a"))
 
+    def test_a_file_belongs_to_the_piece_that_wrote_it_first(self) -> None:
+        with journal.opened(self.folder) as rows:
+            rows.add(Row("a", DONE, files=["twin.wav", "twin.txt"]))
+        with journal.opened(self.folder) as rows:
+            self.assertEqual(rows.taken(Row("b", DONE, files=["other.wav", "twin.wav"])), "twin.wav")
+            self.assertEqual(rows.taken(Row("a", DONE, files=["twin.wav"])), "")
+            rows.add(Row("b", DONE, files=["other.wav"]))
+            self.assertEqual(rows.taken(Row("c", DONE, files=["other.wav"])), "other.wav")
+
     def test_two_commands_do_not_work_in_one_folder(self) -> None:
         with (
             journal.opened(self.folder),
@@ -96,6 +106,14 @@ class Running(unittest.TestCase):
     @classmethod
     def tearDownClass(cls) -> None:
         cls.stack.close()
+
+    def test_a_piece_does_not_overwrite_the_file_of_another(self) -> None:
+        twins = [replace(piece, stem="twin") for piece in planned(2).pieces]
+        self.work(twins, from_workers=False)
+        done, refused = sorted(lines(self.folder), key=lambda row: row.state)
+        self.assertEqual((done.state, done.files), (DONE, ["twin.wav"]))
+        self.assertEqual((refused.state, refused.files), (FAILED, []))
+        self.assertIn("twin.wav", refused.said)
 
     def test_nobody_without_its_certificates_hands_it_work(self) -> None:
         address = self.client.scheduler.address

@@ -23,6 +23,11 @@ class Journal:
         self._file = file
         self._folder = folder
         self.rows = rows
+        self._writers = {name: row.id for row in rows.values() for name in row.files}
+
+    def taken(self, row: Row) -> str:
+        """Return a file of a row that another piece of the work has written, or an empty text."""
+        return next((name for name in row.files if self._writers.get(name, row.id) != row.id), "")
 
     def add(self, row: Row) -> None:
         """Keep a row, for good once this returns."""
@@ -30,6 +35,7 @@ class Journal:
         self._file.flush()
         os.fsync(self._file.fileno())
         self.rows[row.id] = row
+        self._writers.update(dict.fromkeys(row.files, row.id))
 
     def has(self, piece_id: str) -> bool:
         """Tell whether a piece need not be done again: it is done and its files are there, or it failed by itself."""

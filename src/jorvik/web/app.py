@@ -113,7 +113,7 @@ def create_app(settings: Settings) -> FastAPI:
         logbook.router,
         *map(documents.router_for, KINDS),
     ):
-        app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503))
+        app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503, 507))
     app.include_router(live.router, prefix="/api")
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)

@@ -202,7 +202,10 @@ async def delete_job(job_id: uuid.UUID, jobs: TheJobs) -> None:
     jobs.cancel(job_id)
 
 
-@router.get("/{job_id}/so-far", response_class=Response)
+_NONE_YET: Final[dict[int | str, dict[str, Any]]] = {204: {"description": "The job has told nothing yet."}}
+
+
+@router.get("/{job_id}/so-far", response_class=Response, responses=_NONE_YET)
 async def get_so_far(job_id: uuid.UUID, jobs: TheJobs) -> Response:
     """Return what a running job has told of what it makes, as JSON; nothing where it has told none."""
     known = jobs.so_far.get(job_id, b"")

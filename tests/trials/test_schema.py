@@ -1,0 +1,66 @@
+"""Requests made from the API's own schema, over every route: no fault, and no answer that the schema leaves out."""
+
+import unittest
+from collections import Counter
+from typing import Any, ClassVar
+
+import schemathesis
+from hypothesis import HealthCheck, Phase, given, seed, settings
+from schemathesis.specs.openapi import checks
+
+from tests.support import PATIENCE_S, Served
+from tests.trials.served import LONG, ask, seed_of
+
+EACH = 200 if LONG else 2
+"""Requests of each operation; there are about a hundred operations."""
+
+CHECKED: list[Any] = [
+    checks.status_code_conformance,
+    checks.content_type_conformance,
+    checks.response_schema_conformance,
+]
+FAULTS = (500, 502, 504, 507)
+"""The store is there and has room: 503 is the one server error that may come."""
+
+
+class Schema(unittest.TestCase):
+    served: ClassVar[Served]
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.served = Served()
+        cls.addClassCleanup(cls.served.stop)
+
+    def test_every_operation_answers_as_its_schema_says(self) -> None:
+        schema = schemathesis.openapi.from_dict(self.served.app.openapi())
+        first = seed_of("requests of the schema")
+        statuses: Counter[int] = Counter()
+        known: set[str] = set()
+        for number, found in enumerate(schema.get_all_operations()):
+            operation: Any = found.ok()  # type: ignore[union-attr]
+            known.add(operation.label)
+
+            @seed(first + number)
+            @settings(
+                max_examples=EACH,
+                deadline=None,
+                database=None,
+                phases=[Phase.generate],
+                suppress_health_check=list(HealthCheck),
+            )
+            @given(case=operation.as_strategy())
+            def asked(case: Any) -> None:
+                answer = case.call(base_url=self.served.url, timeout=PATIENCE_S)
+                statuses[answer.status_code] += 1
+                self.assertNotIn(answer.status_code, FAULTS, f"{answer.text[:600]} to {case.as_curl_command()[:3000]}")
+                case.validate_response(answer, checks=CHECKED)
+
+            with self.subTest(operation=operation.label):
+                asked()
+        print(f"{statuses.total()} requests of {len(known)} operations: {dict(statuses)}")
+        self.assertGreater(len(known), 80)
+        self.assertEqual(ask(self.served.port, "GET", "/api/health").status, 200)
+
+
+if __name__ == "__main__":
+    unittest.main()
