@@ -62,6 +62,8 @@ class BankJobs(unittest.TestCase):
             self.assertEqual((job["state"], job["facts"]["pieces"]), ("done", COUNT), job)
             rows = client.get(f"/api/bank/runs/{run}/table").json()["rows"]
             self.assertEqual({row["file"].rpartition("-")[0] for row in rows}, set(self.ids))
+            folder = self.out(run).parent
+            self.assertEqual(folder.stat().st_mode & 0o077, 0, "others on this machine may look into it")
             self.assertIn("summary", client.get(f"/api/bank/runs/{run}/files/summary.html").url.path)
             with zipfile.ZipFile(io.BytesIO(client.get(f"/api/bank/runs/{run}/all.zip").content)) as archive:
                 self.assertIn("results.parquet", archive.namelist())

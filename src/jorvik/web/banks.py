@@ -32,6 +32,7 @@ from jorvik.core.limits import MAX_NAME
 from jorvik.core.problems import Problem, from_validation
 from jorvik.core.units.words import counted
 from jorvik.formats.archive import Entry
+from jorvik.place import private_folder
 from jorvik.store.cluster import data_folder
 from jorvik.store.documents import Missing
 from jorvik.store.jobs import Job, Made
@@ -55,7 +56,7 @@ def banks_folder() -> Path:
     if given := os.environ.get("JORVIK_BANKS"):
         return Path(given)
     data = data_folder()
-    return data.with_name(f"{data.name}-banks")
+    return private_folder(data.with_name(f"{data.name}-banks"))
 
 
 class BankJob(Form):
@@ -253,6 +254,7 @@ def put_run(request: Request, run: uuid.UUID, form: BankRequest) -> Job:
     folder = banks_folder() / run.hex
     if not folder.exists():
         _forget_old({job.id for job in jobs.store.jobs()})
+        private_folder(folder)
         for entry in entries:
             write_whole(folder / "in" / entry.file, json.dumps(entry.document).encode())
         write_whole(folder / "settings.json", settings.model_dump_json().encode())
