@@ -48,6 +48,14 @@ class Archive(unittest.TestCase):
         text = json.dumps(document(name="Bell")).encode()
         self.assertEqual(unpacked(text, "bell.json"), ("", [Entry("bell.json", document(name="Bell"))]))
 
+    def test_a_bank_is_called_by_text_alone(self) -> None:
+        for name, wanted in (("Of the Barge", "Of the Barge"), (None, ""), (7, ""), (["x"], "")):
+            out = io.BytesIO()
+            with zipfile.ZipFile(out, "w") as archive:
+                archive.writestr("manifest.json", json.dumps({"format": "jorvik-bank", "name": name}))
+                archive.writestr("bell.json", json.dumps(document(name="Bell")))
+            self.assertEqual(unpacked(out.getvalue(), "bank.zip")[0], wanted)
+
     def test_a_folder_says_the_same_as_its_zip(self) -> None:
         data = packed([("patches", document(name="Bell")), ("patches", document(name="Horn"))], "Of the Barge")
         with tempfile.TemporaryDirectory() as made:

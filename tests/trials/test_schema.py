@@ -12,7 +12,7 @@ from schemathesis.specs.openapi import checks
 from tests.support import PATIENCE_S, Served
 from tests.trials.served import LONG, ask, seed_of
 
-EACH = 130 if LONG else 2
+EACH = 145 if LONG else 2
 """Requests of each operation; there are about 160 operations."""
 
 MOST_BYTES = 2_000_000_000

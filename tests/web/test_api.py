@@ -200,6 +200,9 @@ class Addresses(Api):
                 answer = client.get("/api/sheet")
                 self.assertEqual((answer.status_code, answer.headers["allow"]), (405, "POST"))
                 self.assertIn("must be", answer.json()["sentence"])
+                # Of an address with several routes all methods are told, and a name is no identity.
+                self.assertEqual(client.patch("/api/banks").headers["allow"], "GET, POST")
+                self.assertEqual(client.put("/api/log/notes", json={}).headers["allow"], "POST")
             self.assertEqual(client.get("/").text, "screen")
             for hidden in ("/.stamp", "/%2estamp", "/x/.git/config"):
                 self.assertEqual(client.get(hidden).status_code, 404)

@@ -88,9 +88,12 @@ class PracticeApi(unittest.TestCase):
             ("/mark", {"kind": "make", "level": 1, "seed": 1, "answer": {"patch": {"format": "x"}}}, "format"),
             ("/mark", {"kind": "read", "level": 1, "seed": 1, "answer": {"values": {"attack": "soon"}}}, "attack"),
             ("/pair", {"dimension": "smell"}, "dimension"),
+            ("/next", {"kind": "read", "level": True}, "level"),
+            ("/next", {"kind": "read", "level": 1, "seed": False}, "seed"),
         ):
             with self.subTest(path=path, body=body):
                 self.assertIn(said, self.ask("POST", path, body, 422)["sentence"])
+        self.assertIn("on", self.ask("PUT", "/own", {"on": 0}, 422)["sentence"])
         self.assertIn("attempts", self.ask("PUT", "/file", {"document": {"attempts": 3}}, 422)["sentence"])
         self.assertEqual(self.ask("GET", "")["latest"], [])
 

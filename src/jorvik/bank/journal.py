@@ -26,7 +26,7 @@ class Journal:
         self._writers = {name: row.id for row in rows.values() for name in row.files}
 
     def taken(self, row: Row) -> str:
-        """Return a file of a row that another piece of the work has written, or an empty text."""
+        """Return a file of a row that another piece has written, or an empty text."""
         return next((name for name in row.files if self._writers.get(name, row.id) != row.id), "")
 
     def add(self, row: Row) -> None:

@@ -34,6 +34,9 @@ COARSE_RATE: Final = MIN_RATE
 MAX_TEXT: Final = 20_000
 """Characters of a patch's notes."""
 
+MAX_SEARCH: Final = 1_000
+"""Characters of a search: as part of an address each may take twelve bytes."""
+
 MAX_NAME: Final = 120
 """Characters of a name or a tag."""
 

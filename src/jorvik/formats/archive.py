@@ -152,6 +152,7 @@ def _bank_name(archive: zipfile.ZipFile, inside: Sequence[zipfile.ZipInfo]) -> s
 def _name_in(manifest: bytes) -> str:
     """Return what a manifest calls the bank; nothing where it is none."""
     try:
-        return str(read_document(manifest).get("name", ""))
+        name = read_document(manifest).get("name")
     except Problem:
         return ""
+    return name if isinstance(name, str) else ""

@@ -1,4 +1,7 @@
-"""Sound files of every packing that soundfile reads, within limits of size, length, rate and channels."""
+"""Sound files of every packing that soundfile reads, within limits.
+
+The limits are of size, length, rate and channels.
+"""
 
 import io
 from dataclasses import dataclass
@@ -22,7 +25,10 @@ class SoundInFile:
     """The beginning of a sound file, and what its header says of the whole."""
 
     samples: Floats
-    """Shape (frames, channels): two channels at most. May hold values that are not finite."""
+    """Shape (frames, channels), with two channels at most.
+
+    It may hold values that are not finite.
+    """
     rate: int
     frames: int
     channels: int

@@ -144,7 +144,10 @@ def read_recording(data: bytes) -> RecordingOfFile:
 
 
 def _read(data: bytes, least_rate: int = 1, mixed: bool = False) -> tuple[Floats, int, list[str]]:
-    """Return a file's first channel, or the mean of two that do not cancel each other, its rate, and remarks."""
+    """Return one channel of a file, its rate, and remarks.
+
+    It is the first, or the mean of two that do not cancel each other.
+    """
     file = read_sound(data, "the file", MAX_FILE_BYTES, MAX_FILE_S, (least_rate, MAX_RATE))
     if file.subtype not in READABLE:
         raise Problem("the file", f"samples packed as {file.subtype}", f"one of {', '.join(READABLE)}")

@@ -19,6 +19,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DataError, DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
+from starlette.routing import compile_path
 from starlette.types import Receive, Scope, Send
 
 from jorvik.core.engine.run import Cancelled
@@ -224,10 +225,20 @@ async def _on_store_refusal(_: Request, error: Exception) -> Response:
     return _refusal(507, Problem("the store", said, "something that it can keep; it was not kept, and is still here"))
 
 
-async def _on_http(_: Request, error: Exception) -> Response:
+async def _on_http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
+    if error.status_code == 405:
+        error.headers = {"Allow": ", ".join(sorted(_methods(request)))}
     found, wanted = _HTTP.get(error.status_code, (error.detail, "a request that Jorvik knows"))
     return _refusal(error.status_code, Problem("the request", found, wanted), error.headers)
+
+
+def _methods(request: Request) -> set[str]:
+    """Return the methods that an address takes, of all routes that have it."""
+    path, known = str(request.scope["path"]), request.app.openapi()["paths"]
+    # An address that stands in the schema as it is comes before one with a place for an identity.
+    paths = [path] if path in known else [one for one in known if compile_path(one)[0].match(path)]
+    return {method.upper() for one in paths for method in known[one]}
 
 
 _HTTP: dict[int, tuple[str, str]] = {

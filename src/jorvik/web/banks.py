@@ -26,7 +26,7 @@ from starlette.background import BackgroundTask
 from jorvik.bank.doing import DONE, FAILED, write_whole
 from jorvik.bank.pieces import plan
 from jorvik.bank.results import read_table
-from jorvik.bank.settings import BankSettings, typed_notes
+from jorvik.bank.settings import BankSettings, WorkName, typed_notes
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.limits import MAX_NAME
 from jorvik.core.problems import Problem, from_validation
@@ -64,10 +64,10 @@ class BankJob(Form):
 
     kind: Literal["bank"]
     run: uuid.UUID
-    work: str
+    work: WorkName
     name: Annotated[str, Field(max_length=MAX_NAME)] = ""
-    patches: Annotated[int, Field(ge=0)] = 0
-    pieces: Annotated[int, Field(ge=0)] = 0
+    patches: Annotated[int, Field(strict=True, ge=0)] = 0
+    pieces: Annotated[int, Field(strict=True, ge=0)] = 0
     against: uuid.UUID | None = None
     """An earlier one, of which is told what moved since."""
 
@@ -166,7 +166,10 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
 
 
 def _command(command: list[str], said: Path, cancelled: Cancel, tell: Tell) -> tuple[int, str]:
-    """Run a command to its end; return its exit code, negative for a signal, and its messages."""
+    """Run a command to its end; return its exit code and its messages.
+
+    The code is negative where a signal ended the command.
+    """
     with said.open("wb") as messages:
         running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=messages, start_new_session=True)
     try:

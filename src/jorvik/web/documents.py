@@ -3,9 +3,9 @@
 import uuid
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Path, Query, Request
 
-from jorvik.core.limits import MAX_TEXT
+from jorvik.core.limits import MAX_SEARCH
 from jorvik.store.documents import MOST_HEADS, DocumentStore, Head, Kept, Revision
 from jorvik.store.kinds import PATCHES, Kind
 from jorvik.web.forms import ConflictNotice, Document, Draft, Health, NewDocument, Save
@@ -22,6 +22,10 @@ def get_health(request: Request) -> Health:
     return Health(app="jorvik", instance=request.app.state.instance, store=store.is_up())
 
 
+Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
+"""The number of a version."""
+
+
 def router_for(kind: Kind) -> APIRouter:
     """Return the requests about documents of a kind."""
     router = APIRouter(prefix=f"/{kind.plural}")
@@ -35,7 +39,7 @@ def router_for(kind: Kind) -> APIRouter:
     @router.get("")
     def get_heads(
         store: Store,
-        search: Annotated[str, Query(max_length=MAX_TEXT)] = "",
+        search: Annotated[str, Query(max_length=MAX_SEARCH)] = "",
         limit: Annotated[int, Query(ge=1, le=MOST_HEADS)] = MOST_HEADS,
         offset: Annotated[int, Query(ge=0, le=10**9)] = 0,
     ) -> list[Head]:
@@ -70,7 +74,7 @@ def router_for(kind: Kind) -> APIRouter:
         return store.revisions(document_id)
 
     @router.get("/{document_id}/revisions/{number}")
-    def get_revision(document_id: uuid.UUID, number: int, store: Store) -> Document:
+    def get_revision(document_id: uuid.UUID, number: Number, store: Store) -> Document:
         """Return the document of one revision."""
         return store.revision(document_id, number)
 

@@ -14,7 +14,7 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.document.phrase import check_phrase
 from jorvik.core.findings import check
 from jorvik.core.helpers.gain import with_gain
-from jorvik.core.limits import DEFAULT_RATE, MAX_NAME, MAX_TEXT
+from jorvik.core.limits import DEFAULT_RATE, MAX_NAME, MAX_SEARCH
 from jorvik.core.measure.picture import picture
 from jorvik.core.measure.sound import level_gains, loudness
 from jorvik.core.problems import Problem, shown
@@ -50,7 +50,7 @@ Store = Annotated[LibraryStore, Depends(_store)]
 class Found(Form):
     """What is looked for, and which page of it."""
 
-    search: Annotated[str, Field(max_length=MAX_TEXT)] = ""
+    search: Annotated[str, Field(max_length=MAX_SEARCH)] = ""
     kind: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=16, default_factory=list)]
     bank: uuid.UUID | None = None
     tag: Annotated[str, Field(max_length=MAX_NAME)] = ""

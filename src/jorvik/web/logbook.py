@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import re
 import uuid
 from contextlib import suppress
 from dataclasses import asdict, fields
@@ -11,15 +12,15 @@ from typing import Annotated, Any, Final, Literal
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import Response
-from pydantic import Field
+from pydantic import BeforeValidator, Field, StrictBool
 from sqlalchemy.exc import SQLAlchemyError
 
 from jorvik.core.changes.figures import figure_changes
 from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import Cancelled
-from jorvik.core.limits import MAX_NAME, MAX_TEXT
+from jorvik.core.limits import MAX_NAME, MAX_SEARCH, MAX_TEXT
 from jorvik.core.measure.picture import picture
-from jorvik.core.modules.base import PlainText
+from jorvik.core.modules.base import PlainText, refusal
 from jorvik.core.problems import Problem
 from jorvik.formats.logbook import Written, logbook_html, logbook_markdown
 from jorvik.store.kinds import check_kept
@@ -46,11 +47,21 @@ def _logbook(request: Request) -> Logbook:
 TheLogbook = Annotated[Logbook, Depends(_logbook)]
 
 
+def _as_written(day: object) -> object:
+    """Refuse a number, which would be read as seconds since 1970."""
+    if isinstance(day, str) and not re.fullmatch(r"\d{4}-\d{2}-\d{2}", day):
+        raise refusal("a day as 2031-02-28")
+    return day
+
+
+IsoDay = Annotated[date, BeforeValidator(_as_written)]
+
+
 class Wanted(Form):
     """Which entries are wanted."""
 
-    search: Annotated[str, Field(max_length=MAX_TEXT)] = ""
-    day: date | None = None
+    search: Annotated[str, Field(max_length=MAX_SEARCH)] = ""
+    day: IsoDay | None = None
     document: uuid.UUID | None = None
     marked: bool = False
 
@@ -88,7 +99,7 @@ class Said(Form):
     """What the user says of an entry."""
 
     why: Annotated[PlainText, Field(max_length=MAX_TEXT)] | None = None
-    marked: bool | None = None
+    marked: StrictBool | None = None
 
 
 @router.get("")
@@ -136,13 +147,13 @@ def post_note(new: NewNote, logbook: TheLogbook) -> Entry:
     return logbook.note(new.text, new.document_id, new.name)
 
 
-@router.put("/{entry_id}")
+@router.put("/{entry_id:uuid}")
 def put_said(entry_id: uuid.UUID, said: Said, logbook: TheLogbook) -> Entry:
     """Keep what the user says of an entry."""
     return logbook.say(entry_id, said.why, said.marked)
 
 
-@router.get("/{entry_id}/document")
+@router.get("/{entry_id:uuid}/document")
 def get_document(entry_id: uuid.UUID, logbook: TheLogbook) -> Document:
     """Return a document as it was when something was entered."""
     return logbook.document(entry_id)

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Final
 import numpy as np
 from anyio.to_thread import run_sync
 from fastapi import APIRouter, Request
-from pydantic import Field
+from pydantic import Field, StrictBool
 from sqlalchemy.exc import SQLAlchemyError
 
 from jorvik.core.document.destinations import VOICE
@@ -98,16 +98,16 @@ class NextRequest(Form):
 
     kind: str = ""
     about: Annotated[str, Field(max_length=MAX_NAME)] = ""
-    level: Annotated[int, Field(ge=1, le=3)] | None = None
-    seed: Annotated[int, Field(ge=0, le=2**53)] | None = None
+    level: Annotated[int, Field(strict=True, ge=1, le=3)] | None = None
+    seed: Annotated[int, Field(strict=True, ge=0, le=2**53)] | None = None
 
 
 class AnswerRequest(Form):
     """An answer to a task."""
 
     kind: KindName
-    level: Annotated[int, Field(ge=1, le=3)]
-    seed: Annotated[int, Field(ge=0, le=2**53)]
+    level: Annotated[int, Field(strict=True, ge=1, le=3)]
+    seed: Annotated[int, Field(strict=True, ge=0, le=2**53)]
     answer: TaskAnswer
 
 
@@ -136,7 +136,7 @@ class TrialRequest(Form):
 class OwnRequest(Form):
     """Whether findings go by one's own thresholds."""
 
-    on: bool
+    on: StrictBool
 
 
 class PracticeFile(Form):

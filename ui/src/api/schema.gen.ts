@@ -2933,8 +2933,11 @@ export interface components {
              * Format: uuid
              */
             run: string;
-            /** Work */
-            work: string;
+            /**
+             * Work
+             * @enum {string}
+             */
+            work: "card" | "check" | "measure" | "render" | "samples" | "sheet" | "sweep";
             /**
              * Name
              * @default
