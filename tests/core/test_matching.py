@@ -4,6 +4,7 @@ import io
 import json
 import tempfile
 import unittest
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from typing import Any, Final
@@ -18,7 +19,9 @@ from jorvik.core.document.patch import Patch, check_patch, edited
 from jorvik.core.dsp.kernels import Floats
 from jorvik.core.problems import Problem
 from jorvik.core.voice.render import render
+from jorvik.formats.beat import read_beat
 from jorvik.formats.recordings import read_recorded
+from jorvik.formats.wav import read_cycles, read_recording
 from tests.test_judging_cli import said
 
 RATE: Final = 44_100
@@ -205,9 +208,13 @@ class Files(unittest.TestCase):
         many = np.stack([np.sin(2 * np.pi * 100 * (n + 1) * t) for n in range(8)], axis=1)
         read = read_recorded(self.written(0.5 * many, 8000, format="WAV", subtype="FLOAT"))
         np.testing.assert_allclose(read.samples, 0.5 * many[:, :2], atol=1e-6)
-        for count in (9, 255):
-            with self.subTest(channels=count), self.assertRaisesRegex(Problem, f"{count} channels"):
-                read_recorded(self.written(np.zeros((800, count)), 192_000, format="OGG", subtype="VORBIS"))
+        readers: tuple[Callable[[bytes], object], ...] = (read_recorded, read_beat, read_cycles, read_recording)
+        for count in (17, 255):
+            data = self.written(np.zeros((800, count)), 192_000, format="OGG", subtype="VORBIS")
+            for read_one in readers:
+                refused = self.assertRaisesRegex(Problem, f"{count} channels")
+                with self.subTest(channels=count, reader=read_one.__name__), refused:
+                    read_one(data)
 
     def test_what_is_no_sound_is_refused(self) -> None:
         with self.assertRaisesRegex(Problem, "no sample"):
