@@ -203,6 +203,7 @@ class Addresses(Api):
                 # Of an address with several routes all methods are told, and a name is no identity.
                 self.assertEqual(client.patch("/api/banks").headers["allow"], "GET, POST")
                 self.assertEqual(client.put("/api/log/notes", json={}).headers["allow"], "POST")
+                self.assertEqual(client.put("/api/log/written.md", json={}).headers["allow"], "GET")
             self.assertEqual(client.get("/").text, "screen")
             for hidden in ("/.stamp", "/%2estamp", "/x/.git/config"):
                 self.assertEqual(client.get(hidden).status_code, 404)

@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import re
 import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Mapping
 from contextlib import AsyncExitStack, asynccontextmanager, suppress
@@ -236,9 +237,10 @@ async def _on_http(request: Request, error: Exception) -> Response:
 def _methods(request: Request) -> set[str]:
     """Return the methods that an address takes, of all routes that have it."""
     path, known = str(request.scope["path"]), request.app.openapi()["paths"]
-    # An address that stands in the schema as it is comes before one with a place for an identity.
-    paths = [path] if path in known else [one for one in known if compile_path(one)[0].match(path)]
-    return {method.upper() for one in paths for method in known[one]}
+    fitting = [one for one in known if compile_path(one)[0].match(path)]
+    # Of several the one with the most text of its own is meant: `/log/days` before `/log/{entry_id}`.
+    closest = max(fitting, key=lambda one: len(re.sub(r"{\w+}", "", one)), default="")
+    return {method.upper() for method in known.get(closest, ())}
 
 
 _HTTP: dict[int, tuple[str, str]] = {
