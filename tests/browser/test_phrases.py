@@ -55,15 +55,11 @@ class UnderAPhrase(OnThePage):
         """
 
         def is_so() -> bool:
-            if not self.page.evaluate(f"{MIRRORS} === 0"):
-                return False
-            found = self.found(name)
+            found = self.found(name) if self.page.evaluate(f"{MIRRORS} === 0") else None
             return found is not None and bool(so(found))
 
         self.eventually(is_so, lambda: f"{name} was not kept so")
-        found = self.found(name)
-        assert found is not None
-        return found
+        return self.phrase(name)
 
     def new_phrase(self) -> None:
         self.redrawn(lambda: self.page.get_by_label("Played", exact=True).select_option("new"))

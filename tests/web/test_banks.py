@@ -63,7 +63,8 @@ class BankJobs(unittest.TestCase):
             rows = client.get(f"/api/bank/runs/{run}/table").json()["rows"]
             self.assertEqual({row["file"].rpartition("-")[0] for row in rows}, set(self.ids))
             folder = self.out(run).parent
-            self.assertEqual(folder.stat().st_mode & 0o077, 0, "others on this machine may look into it")
+            open_to_others = [path for path in (folder, *folder.rglob("*")) if path.stat().st_mode & 0o077]
+            self.assertEqual(open_to_others, [], "others on this machine may look into it")
             self.assertIn("summary", client.get(f"/api/bank/runs/{run}/files/summary.html").url.path)
             with zipfile.ZipFile(io.BytesIO(client.get(f"/api/bank/runs/{run}/all.zip").content)) as archive:
                 self.assertIn("results.parquet", archive.namelist())

@@ -294,15 +294,15 @@ class Live(Api):
                 ({"do": "heard", "to": -1, "ahead": 0}, "to"),
                 ({"do": "record", "count_in": 99}, "count_in"),
                 ({"do": "write", "how": "smear"}, "touch"),
-                # Half a letter can be written in JSON and in no text that is sent.
                 ({"do": "on", "key": 60, "velocity": 90, "mark": "\ud83d"}, "mark"),
                 ({"do": "on", "key": "\ud83d", "velocity": 90, "mark": 10**400}, "key"),
-                ({"do": "off", "key": 60, "mark": [["\ud83d"]]}, "mark"),
             ):
                 socket.send_text(json.dumps(message))
                 answer = self.answer(socket)
-                self.assertIn(said, answer["refused"])
-                self.assertEqual(answer["mark"], 0)
+                self.assertTrue(said in answer["refused"] and answer["mark"] == 0, answer)
+            for wrong in (b"\x00\x01", b""):
+                socket.send_bytes(wrong)
+                self.assertIn("must be a JSON object", self.answer(socket)["refused"])
             socket.send_json({"do": "on", "key": 60, "velocity": 90})
             self.assertIn("at", self.answer(socket))
 
@@ -399,15 +399,6 @@ class Live(Api):
             self.assertIsNone(stage.pid)
             with self.assertRaises(ProcessLookupError):
                 os.kill(pid, 0)
-
-    def test_a_message_that_is_no_text_is_refused_and_the_line_stays(self) -> None:
-        with self.connect() as socket:
-            self.begun(socket)
-            for wrong in (b"\x00\x01", b""):
-                socket.send_bytes(wrong)
-                self.assertIn("must be a JSON object", self.answer(socket)["refused"])
-            socket.send_json({"do": "on", "key": 60, "velocity": 90})
-            self.assertIn("at", self.answer(socket))
 
     def test_a_page_that_takes_no_sound_is_let_go_before_it_fills_the_memory(self) -> None:
         ended = threading.Event()

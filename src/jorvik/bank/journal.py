@@ -51,6 +51,7 @@ def opened(folder: Path, patience_s: float = 0.0) -> Iterator[Journal]:
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     path = folder / JOURNAL
     with path.open("a+b") as file:
+        path.chmod(0o600)
         began = time.monotonic()
         while not _locked(file):
             if time.monotonic() - began >= patience_s:

@@ -171,6 +171,7 @@ def _command(command: list[str], said: Path, cancelled: Cancel, tell: Tell) -> t
     The code is negative where a signal ended the command.
     """
     with said.open("wb") as messages:
+        said.chmod(0o600)
         running = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=messages, start_new_session=True)
     try:
         _follow(running, cancelled, tell)
