@@ -75,10 +75,10 @@ class Journal(unittest.TestCase):
         with journal.opened(self.folder) as rows:
             rows.add(Row("a", DONE, files=["twin.wav", "twin.txt"]))
         with journal.opened(self.folder) as rows:
-            self.assertEqual(rows.taken(Row("b", DONE, files=["other.wav", "twin.wav"])), "twin.wav")
-            self.assertEqual(rows.taken(Row("a", DONE, files=["twin.wav"])), "")
+            self.assertEqual(rows.file_of_another(Row("b", DONE, files=["other.wav", "twin.wav"])), "twin.wav")
+            self.assertEqual(rows.file_of_another(Row("a", DONE, files=["twin.wav"])), "")
             rows.add(Row("b", DONE, files=["other.wav"]))
-            self.assertEqual(rows.taken(Row("c", DONE, files=["other.wav"])), "other.wav")
+            self.assertEqual(rows.file_of_another(Row("c", DONE, files=["other.wav"])), "other.wav")
 
     def test_two_commands_do_not_work_in_one_folder(self) -> None:
         with (

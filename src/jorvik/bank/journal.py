@@ -25,7 +25,7 @@ class Journal:
         self.rows = rows
         self._writers = {name: row.id for row in rows.values() for name in row.files}
 
-    def taken(self, row: Row) -> str:
+    def file_of_another(self, row: Row) -> str:
         """Return a file of a row that another piece has written, or an empty text."""
         return next((name for name in row.files if self._writers.get(name, row.id) != row.id), "")
 

@@ -273,7 +273,7 @@ def run(
             raise SchedulerGone
         with _known_gone():
             row, files = _outcome(future, piece_id)
-        if name := journal.taken(row):
+        if name := journal.file_of_another(row):
             row, files = Row(row.id, FAILED, f"{name} is the file of another piece; it was not overwritten."), {}
         for name, data in files.items():
             write_whole(folder / name, data)

@@ -14,7 +14,7 @@ from jorvik.core.dsp.kernels import Floats
 from jorvik.core.limits import MAX_RATE
 from jorvik.core.problems import Problem
 
-MOST_CHANNELS: Final = 16
+MOST_CHANNELS: Final = 8
 _FORMATS: Final = ("WAV", "WAVEX", "FLAC", "OGG", "AIFF", "RF64", "W64")
 _BLOCK: Final = 1 << 16
 """Frames that are read at once."""
@@ -40,7 +40,9 @@ class SoundInFile:
         return self.frames / self.rate
 
 
-def read_sound(data: bytes, place: str, most_bytes: int, most_s: float, rates: tuple[int, int]) -> SoundInFile:
+def read_sound(
+    data: bytes, place: str, most_bytes: int, most_s: float, rates: tuple[int, int], most_channels: int = MOST_CHANNELS
+) -> SoundInFile:
     """Return the first two channels of the beginning of a sound file.
 
     A short file can unpack to gigabytes, so the header is checked first, and the sound is read block by block.
@@ -57,6 +59,8 @@ def read_sound(data: bytes, place: str, most_bytes: int, most_s: float, rates: t
         How many seconds are read of a longer one.
     rates : tuple of int
         The lowest and the highest rate, in samples per second.
+    most_channels : int
+        The greatest number of channels.
 
     Raises
     ------
@@ -72,8 +76,8 @@ def read_sound(data: bytes, place: str, most_bytes: int, most_s: float, rates: t
                 raise Problem(place, f"a file of the kind {kind}", "WAV, FLAC or OGG")
             if not rates[0] <= rate <= min(rates[1], MAX_RATE):
                 raise Problem(place, f"{rate} samples a second", f"{rates[0]} to {min(rates[1], MAX_RATE)}")
-            if file.channels > MOST_CHANNELS:
-                raise Problem(place, f"{file.channels} channels", f"{MOST_CHANNELS} at most")
+            if file.channels > most_channels:
+                raise Problem(place, f"{file.channels} channels", f"{most_channels} at most")
             blocks = file.blocks(blocksize=_BLOCK, frames=round(most_s * rate), dtype="float64", always_2d=True)
             none = np.zeros((0, min(file.channels, 2)))
             samples = np.concatenate([none, *(block[:, :2] for block in blocks)])

@@ -29,6 +29,7 @@ CAUTION: Final = (
 
 MAX_FILE_BYTES: Final = 6_000_000
 MAX_FILE_S: Final = 60.0
+MOST_CHANNELS: Final = 16
 MIN_RECORDED_RATE: Final = 8_000
 _CANCELLED: Final = 1e-3
 """Share of the power that channels must leave of each other to be mixed."""
@@ -148,7 +149,7 @@ def _read(data: bytes, least_rate: int = 1, mixed: bool = False) -> tuple[Floats
 
     It is the first, or the mean of two that do not cancel each other.
     """
-    file = read_sound(data, "the file", MAX_FILE_BYTES, MAX_FILE_S, (least_rate, MAX_RATE))
+    file = read_sound(data, "the file", MAX_FILE_BYTES, MAX_FILE_S, (least_rate, MAX_RATE), MOST_CHANNELS)
     if file.subtype not in READABLE:
         raise Problem("the file", f"samples packed as {file.subtype}", f"one of {', '.join(READABLE)}")
     if file.seconds > MAX_FILE_S:

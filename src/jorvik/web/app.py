@@ -161,7 +161,7 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     # Each service is stopped, the last first, also where another fails to stop.
     async with AsyncExitStack() as services:
         # The page is sent while the processes that compute for it come up.
-        services.push_async_callback(_ended, asyncio.create_task(scheduler.begin()))
+        services.push_async_callback(_wait_for_workers, asyncio.create_task(scheduler.begin()))
         services.callback(stage.leave)
         services.callback(scheduler.stop)
         completer.begin()
@@ -173,7 +173,7 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
         yield
 
 
-async def _ended(beginning: asyncio.Task[None]) -> None:
+async def _wait_for_workers(beginning: asyncio.Task[None]) -> None:
     """Wait until the processes that compute have come up, or were stopped on the way."""
     with suppress(WorkerDied):
         await beginning

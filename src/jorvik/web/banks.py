@@ -48,7 +48,7 @@ _ENDS_S: Final = 30.0
 _NEW_S: Final = 600.0
 _NICE: Final = 10
 _MOST_BEGUN: Final = 4
-"""A command that is killed is begun again, up to so many times in all."""
+"""The greatest number of times that one command is begun, where it is killed."""
 
 
 def banks_folder() -> Path:
@@ -144,7 +144,7 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
     if form.against is not None and (earlier := banks_folder() / form.against.hex / "out").is_dir():
         command += ["--against", str(earlier)]
     for _ in range(_MOST_BEGUN):
-        code, text = _command(command, folder / "said.txt", cancelled, tell)
+        code, text = _run_command(command, folder / "said.txt", cancelled, tell)
         if cancelled() or code == 130:
             raise Cancelled
         # A command that was killed goes on where it was: every finished piece stands in its journal.
@@ -165,7 +165,7 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
     return Made(data.encode(), "application/json", "results.json", facts)
 
 
-def _command(command: list[str], said: Path, cancelled: Cancel, tell: Tell) -> tuple[int, str]:
+def _run_command(command: list[str], said: Path, cancelled: Cancel, tell: Tell) -> tuple[int, str]:
     """Run a command to its end; return its exit code and its messages.
 
     The code is negative where a signal ended the command.

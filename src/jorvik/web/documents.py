@@ -22,7 +22,7 @@ def get_health(request: Request) -> Health:
     return Health(app="jorvik", instance=request.app.state.instance, store=store.is_up())
 
 
-Number = Annotated[int, Path(ge=1, le=2**31 - 1)]
+VersionNumber = Annotated[int, Path(ge=1, le=2**31 - 1)]
 """The number of a version."""
 
 
@@ -74,7 +74,7 @@ def router_for(kind: Kind) -> APIRouter:
         return store.revisions(document_id)
 
     @router.get("/{document_id}/revisions/{number}")
-    def get_revision(document_id: uuid.UUID, number: Number, store: Store) -> Document:
+    def get_revision(document_id: uuid.UUID, number: VersionNumber, store: Store) -> Document:
         """Return the document of one revision."""
         return store.revision(document_id, number)
 

@@ -47,14 +47,14 @@ def _logbook(request: Request) -> Logbook:
 TheLogbook = Annotated[Logbook, Depends(_logbook)]
 
 
-def _as_written(day: object) -> object:
+def _check_iso_day(day: object) -> object:
     """Refuse a number, which would be read as seconds since 1970."""
     if isinstance(day, str) and not re.fullmatch(r"\d{4}-\d{2}-\d{2}", day):
         raise refusal("a day as 2031-02-28")
     return day
 
 
-IsoDay = Annotated[date, BeforeValidator(_as_written)]
+IsoDay = Annotated[date, BeforeValidator(_check_iso_day)]
 
 
 class Wanted(Form):

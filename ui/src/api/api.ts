@@ -46,7 +46,7 @@ export class Refused extends Error {
 /** The server does not answer at all. */
 export class Unreachable extends Error {}
 
-/** Returns true for what comes of a request that was refused, not answered or given up; a fault of ours is none. */
+/** Returns true for the error of a request that was refused, not answered or given up; false for a fault of the page. */
 export const isNoAnswer = (error: unknown): boolean =>
   error instanceof Refused || error instanceof Unreachable || error instanceof DOMException;
 

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { shown } from '../common/format';
   import FieldEditor from '../sheet/FieldEditor.svelte';
-  import { hasMeaning } from '../state/document';
+  import { applies } from '../state/document';
   import { workbench } from '../state/workbench.svelte';
 
   /** The fields of a part of a phrase, as the catalogue has them: of the phrase itself, a note, a hit, a strike. */
@@ -14,7 +14,7 @@
   }
   let { part, owner, values, onset }: Props = $props();
   const all = $derived(workbench.catalogue?.phrase[part] ?? []);
-  const fields = $derived(all.filter((field) => hasMeaning(field, values, all)));
+  const fields = $derived(all.filter((field) => applies(field, values, all)));
   const valueOf = (name: string): unknown => values[name] ?? fields.find((field) => field.name === name)?.default;
 </script>
 

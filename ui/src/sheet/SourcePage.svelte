@@ -20,7 +20,7 @@
   import {
     dyeOf,
     fieldValue,
-    hasMeaning,
+    applies,
     modules,
     renameModule,
     replaceModule,
@@ -85,7 +85,7 @@
     if (field.role === 'joined') return false;
     // A macro has one name: the field at the top is it.
     if (field.role === 'text' && field.name === 'name') return false;
-    return !field.with_points && hasMeaning(field, module, kind?.fields ?? []);
+    return !field.with_points && applies(field, module, kind?.fields ?? []);
   }
 
   function movedOver(field: FieldFacts): string {

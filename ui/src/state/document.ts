@@ -63,8 +63,8 @@ export function playedModules(patch: Patch, catalogue: Catalogue): [string, Modu
 /** Returns the name that a source was given, or its id where it has none of its own. */
 export const shownName = (module: Module): string => ('name' in module && module.name) || module.id;
 
-/** Returns whether a field has a meaning beside the values of the other fields of its part. */
-export const hasMeaning = (field: FieldFacts, values: object, fields: readonly FieldFacts[]): boolean =>
+/** Returns true where a field applies, given the values of the other fields of its part. */
+export const applies = (field: FieldFacts, values: object, fields: readonly FieldFacts[]): boolean =>
   Object.entries(field.only_for ?? {}).every(([name, some]) => {
     const value = (values as Record<string, unknown>)[name] ?? fields.find((one) => one.name === name)?.default;
     return some.includes(String(value));

@@ -20,7 +20,7 @@ from jorvik.core.measure.window import stuck_windows
 from jorvik.core.units.words import in_words
 
 UNNOTICED: Final = 0.2
-"""Less than this of what is just noticed does nothing."""
+"""Share of the just-noticeable difference under which a route does nothing."""
 
 
 def find(context: Context) -> Iterator[Finding]:
