@@ -4,6 +4,7 @@ import json
 import threading
 import unittest
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any, ClassVar
 
 from alembic import command
@@ -85,6 +86,14 @@ class Store(unittest.TestCase):
         self.assertEqual((later.name, later.sequence), ("B", first.sequence + 1))
         saved = self.store.save(kept.id, later.sequence, write="write-save")
         self.assertEqual(self.store.save(kept.id, later.sequence, write="write-save").saved_number, saved.saved_number)
+
+    def test_a_document_sent_twice_is_created_once(self) -> None:
+        with ThreadPoolExecutor(4) as pool:
+            made = pool.map(lambda _: self.store.create(document(name="Twice"), write="write-twice").id, range(4))
+        (once,) = set(made)
+        kept = self.store.get(once)
+        self.store.write_draft(kept.id, document(name="Later"), kept.sequence, write="write-later")
+        self.assertEqual(self.store.create(document(name="Twice"), write="write-twice").id, kept.id)
 
     def test_a_repeated_write_is_no_way_past_another_window(self) -> None:
         kept = self.store.create(document(name="Two windows"))

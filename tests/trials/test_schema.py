@@ -9,8 +9,8 @@ import schemathesis
 from hypothesis import HealthCheck, Phase, given, seed, settings
 from schemathesis.specs.openapi import checks
 
-from tests.support import PATIENCE_S, Served
-from tests.trials.served import LONG, ask, seed_of
+from tests.support import PATIENCE_S
+from tests.trials.served import LONG, Launched, ask, ask_json, seed_of
 
 EACH = 145 if LONG else 2
 """Requests of each operation; there are about 160 operations."""
@@ -28,15 +28,17 @@ FAULTS = (500, 502, 504, 507)
 
 
 class Schema(unittest.TestCase):
-    served: ClassVar[Served]
+    served: ClassVar[Launched]
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.served = Served()
+        cls.served = Launched(demo=True)
         cls.addClassCleanup(cls.served.stop)
+        cls.served.start()
 
     def test_every_operation_answers_as_its_schema_says(self) -> None:
-        schema = schemathesis.openapi.from_dict(self.served.app.openapi())
+        schema = schemathesis.openapi.from_dict(ask_json(self.served.port, "GET", "/api/openapi.json")[1])
+        url = f"http://127.0.0.1:{self.served.port}"
         first = seed_of("requests of the schema")
         statuses: Counter[int] = Counter()
         known: set[str] = set()
@@ -54,7 +56,7 @@ class Schema(unittest.TestCase):
             )
             @given(case=operation.as_strategy())
             def asked(case: Any) -> None:
-                answer = case.call(base_url=self.served.url, timeout=PATIENCE_S)
+                answer = case.call(base_url=url, timeout=PATIENCE_S)
                 statuses[answer.status_code] += 1
                 self.assertNotIn(answer.status_code, FAULTS, f"{answer.text[:600]} to {case.as_curl_command()[:3000]}")
                 self.assertNotIn("stopped the process", answer.text[:600], case.as_curl_command()[:3000])
@@ -64,8 +66,8 @@ class Schema(unittest.TestCase):
                 asked()
         print(f"{statuses.total()} requests of {len(known)} operations: {dict(statuses)}")
         self.assertGreater(len(known), 80)
-        own = psutil.Process()
-        sizes = [process.memory_full_info().pss for process in (own, *own.children(recursive=True))]
+        server = psutil.Process(self.served.server_pid())
+        sizes = [process.memory_full_info().pss for process in (server, *server.children(recursive=True))]
         print(f"{len(sizes)} processes with {sum(sizes) / 1e6:.0f} MB")
         self.assertLess(sum(sizes), MOST_BYTES)
         self.assertEqual(ask(self.served.port, "GET", "/api/health").status, 200)

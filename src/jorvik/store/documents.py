@@ -22,6 +22,8 @@ from jorvik.store.kinds import Document, Kind, Labels, content_hash
 from jorvik.store.logging import enter_save
 from jorvik.store.tables import DocumentRow, RevisionRow
 
+_WRITES = uuid.UUID("6d0f4c0e-7f0f-4d4c-9a55-9f0b1f0a52c1")
+"""The name space in which the write that creates a document gives it its id."""
 MOST_VARIANTS = 200
 MOST_HEADS = 500
 """In one page of a list."""
@@ -121,15 +123,18 @@ class DocumentStore(Store):
         """Keep a new document; its first revision is what it was created with.
 
         Where it has a parent it is a variant of that, kept for a reason. Raises Missing where there is no such parent.
+        Asked twice with the same ``write``, also at the same moment, it keeps one document and returns it both times.
         """
         labels = self.kind.check(document)
+        document_id = uuid.uuid4() if write is None else uuid.uuid5(_WRITES, f"{self.kind.name} {write}")
         with self._session() as session:
-            if write is not None and (made := session.scalar(self._all().where(DocumentRow.last_write == write))):
+            session.execute(select(func.pg_advisory_xact_lock(document_id.int % 2**63)))
+            if made := session.get(DocumentRow, document_id):
                 return _kept(made)
             if parent is not None:
                 self._row(session, parent, deleted=True)
             row = DocumentRow(
-                id=uuid.uuid4(),
+                id=document_id,
                 kind=self.kind.name,
                 **columns_of(labels, document),
                 parent_id=parent,

@@ -181,7 +181,17 @@ export class Taking {
     }
   }
 
-  private async sent({ write, document }: outbox.Waiting): Promise<Kept> {
+  /** Takes that are being sent, by their writes: what waits in the browser is not sent a second time meanwhile. */
+  private readonly underWay = new Map<string, Promise<Kept>>();
+
+  private sent(waiting: outbox.Waiting): Promise<Kept> {
+    const { write } = waiting;
+    const answer = this.underWay.get(write) ?? this.post(waiting).finally(() => this.underWay.delete(write));
+    this.underWay.set(write, answer);
+    return answer;
+  }
+
+  private async post({ write, document }: outbox.Waiting): Promise<Kept> {
     let kept: Kept;
     try {
       kept = await unwrap(api.POST('/api/takes', { body: { document, write } }));

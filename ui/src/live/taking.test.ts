@@ -8,6 +8,7 @@ const kept = vi.hoisted(() => [] as { name: string; begins?: number; ends: numbe
 vi.mock('../api/api', async (original) => ({
   ...(await original<object>()),
   api: {
+    GET: () => Promise.resolve({ data: [], response: { ok: true, status: 200 } }),
     POST: (_: string, { body }: { body: { document: (typeof kept)[number] } }) => {
       kept.push(body.document);
       const head = { id: `${kept.length}`, name: body.document.name, tags: body.document.tags ?? [] };
@@ -15,19 +16,21 @@ vi.mock('../api/api', async (original) => ({
     }
   }
 }));
+const writes = vi.hoisted(() => ({ next: 0 }));
 vi.mock('../state/window', () => ({
-  freshId: () => 'fresh',
+  freshId: () => `write ${(writes.next += 1)}`,
   windowId: 'this',
   workFor: () => ({}),
   livingWindows: () => Promise.resolve(new Set(['this']))
 }));
 vi.mock('../state/logging', () => ({ enter: vi.fn() }));
 const left = vi.hoisted(() => [] as Record<string, unknown>[]);
+const waiting = vi.hoisted(() => [] as { write: string; document: object }[]);
 vi.mock('./outbox', () => ({
   putOut: () => Promise.resolve(),
   forget: () => Promise.resolve(),
   layDown: () => Promise.resolve(),
-  waiting: () => Promise.resolve([]),
+  waiting: () => Promise.resolve(waiting),
   leftBehind: () => Promise.resolve(left)
 }));
 const offered = vi.hoisted(() => [] as { run: () => void }[]);
@@ -85,4 +88,15 @@ it('marks a take that ended with its window', async () => {
   offered[0]!.run();
   await vi.waitFor(() => expect(kept).toHaveLength(1));
   expect(kept[0]!.tags).toEqual(['cut off']);
+});
+
+it('does not send a take again that is being sent', async () => {
+  const { live, taking } = playing();
+  (live as { now: number }).now = TURN;
+  waiting.push({ write: `write ${writes.next + 1}`, document: {} });
+  const keeping = taking.keep().catch(() => {});
+  await taking.refresh();
+  await keeping;
+  waiting.length = 0;
+  expect(kept).toHaveLength(1);
 });
