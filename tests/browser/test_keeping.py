@@ -8,7 +8,7 @@ from playwright.sync_api import Page, Route, expect
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PATCHES
 from tests.browser.copied import OnACopy
-from tests.browser.driver import STATUS
+from tests.browser.driver import MIRRORS
 from tests.support import Served, cluster
 
 AMOUNT = "Amount of swell on cutoff"
@@ -89,39 +89,52 @@ class Keeping(OnACopy):
         self.settle(page)
         return page
 
-    def make_conflict(self) -> Page:
-        """Edit in a second window, then in the first, which has not seen the second's edit."""
-        other = self.second_window()
-        field = other.get_by_label(AMOUNT, exact=True)
-        field.fill("33st")
+    def type_in(self, page: Page, label: str, text: str) -> None:
+        """Type into a field of another window, and wait until the edit is kept."""
+        field = page.get_by_label(label, exact=True)
+        field.fill(text)
         field.press("Enter")
-        expect(other.locator(STATUS)).to_have_text(re.compile("draft kept"))
-        self.type_into(AMOUNT, "11st")
-        expect(self.page.get_by_role("alert")).to_contain_text("changed in another window")
-        return other
+        self.until(f"{MIRRORS} === 0", "the edit was not kept", page)
 
     def names(self) -> list[str]:
         return [head.name for head in DocumentStore(self.served.engine, PATCHES).heads()]
 
-    def test_two_windows_the_later_keeps_a_copy(self) -> None:
-        other = self.make_conflict()
-        self.page.get_by_role("button", name="Keep mine as a copy").click()
-        expect(self.name_field).to_have_value("Ferry Horn copy (this window)")
-        self.expect_amount("11 st")
+    def test_edits_of_two_windows_on_different_fields_both_stand(self) -> None:
+        other = self.second_window()
+        self.type_in(other, AMOUNT, "33st")
+        self.type_into("Amount of shake on cutoff", "3")
+        expect(self.page.get_by_text("Merged the edits of another window.")).to_be_visible()
+        self.expect_amount("33 st")
+        self.undo_says("shake on cutoff 3 st")
+        self.page.keyboard.press("Control+z")
+        self.kept()
+        # Undo takes back the edits of this window only.
+        self.expect_amount("33 st")
+        self.type_in(other, "Amount of shake on cutoff", "5")
         self.expect_amount("33 st", other)
 
-    def test_two_windows_the_later_stands(self) -> None:
-        self.make_conflict()
-        self.page.get_by_role("button", name="Let mine stand").click()
+    def test_the_edit_of_one_field_that_comes_last_stands(self) -> None:
+        other = self.second_window()
+        self.type_in(other, AMOUNT, "33st")
+        self.type_into(AMOUNT, "11st")
         self.kept()
-        self.status.click()
-        expect(self.page.get_by_role("dialog")).to_contain_text("from another window, kept when it was replaced")
+        self.expect_amount("11 st")
+        self.type_in(other, "Amount of shake on cutoff", "5")
+        self.expect_amount("11 st", other)
 
-    def test_two_windows_the_later_yields(self) -> None:
-        self.make_conflict()
-        self.page.get_by_role("button", name="Show theirs").click()
-        self.expect_amount("33 st")
-        self.assertIn("Ferry Horn copy (set aside)", self.names())
+    def test_an_edit_of_what_another_window_removed_is_refused_with_a_sentence(self) -> None:
+        other = self.second_window()
+        other.get_by_role("button", name="Source swell").first.click()
+        other.get_by_role("button", name="Remove it", exact=True).click()
+        expect(other.get_by_label(AMOUNT, exact=True)).to_have_count(0)
+        self.until(f"{MIRRORS} === 0", "the edit was not kept", other)
+        self.type_into(AMOUNT, "11st")
+        expect(
+            self.page.get_by_text(re.compile("^Not applied: swell on cutoff 11 st. .*removed meanwhile"))
+        ).to_be_visible()
+        expect(self.page.get_by_label(AMOUNT, exact=True)).to_have_count(0)
+        expect(self.page.get_by_role("button", name=re.compile("^Undo: swell"))).to_have_count(0)
+        self.kept()
 
     def test_rename_new_duplicate_delete_and_back(self) -> None:
         self.name_field.fill("Wharf Song")

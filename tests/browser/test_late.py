@@ -85,7 +85,7 @@ class Late(BrowserCase):
             else:
                 route.continue_()
 
-        self.page.route("**/draft", lose)
+        self.page.route("**/edits", lose)
         self.type_into("Amount of swell on cutoff", "27st")
         self.kept()
         self.assertEqual(len(lost), 1)
@@ -239,7 +239,7 @@ class Unsteady(BrowserCase):
 class Windows(BrowserCase):
     def edit_offline(self, page: Page, text: str) -> None:
         """Type something while the store takes nothing."""
-        page.route("**/draft", lambda route: route.abort())
+        page.route("**/edits", lambda route: route.abort())
         field = page.get_by_label("Amount of swell on cutoff", exact=True)
         field.fill(text)
         field.press("Enter")
@@ -260,9 +260,10 @@ class Windows(BrowserCase):
         self.page.goto(url)
         self.settle()
         expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("17 st")
-        self.page.get_by_role("button", name="Patches", exact=True).click()
-        self.page.get_by_role("button", name="Ferry Horn (found in this browser)", exact=True).click()
+        # The newer edit of the same field stands, and the older one is offered.
+        self.page.get_by_role("button", name="Apply", exact=True).click()
         expect(self.page.get_by_label("Amount of swell on cutoff", exact=True)).to_have_value("31 st")
+        self.kept()
 
     def test_a_tab_opened_at_once_after_another_has_closed_finds_its_work(self) -> None:
         self.edit_offline(self.page, "19st")
@@ -389,7 +390,7 @@ class Unsafe(BrowserCase):
         self.redrawn(lambda: self.page.keyboard.press("Control+v"))
         expect(self.page.get_by_label("Name of the source")).to_have_value("shake 2")
         self.kept()
-        self.page.route("**/draft", lambda route: route.abort())
+        self.page.route("**/edits", lambda route: route.abort())
         self.page.get_by_label("Amount of swell on cutoff", exact=True).fill("33st")
         self.page.get_by_label("Amount of swell on cutoff", exact=True).press("Enter")
         expect(self.status).to_have_text("not kept yet")

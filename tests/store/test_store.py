@@ -71,9 +71,6 @@ class Store(unittest.TestCase):
         with self.assertRaises(Conflict):
             self.store.save(kept.id, kept.sequence)
         self.assertEqual(caught.exception.sequence, kept.sequence + 1)
-        self.store.write_draft(kept.id, document(name="Second window"), kept.sequence, replace=True)
-        self.assertEqual(self.store.get(kept.id).document["name"], "Second window")
-        self.assertEqual(self.store.revision(kept.id, 2)["name"], "First window")
 
     def test_a_write_whose_answer_was_lost_is_known_when_it_comes_again(self) -> None:
         kept = self.store.create(document(name="Lost"), write="write-new")
@@ -81,11 +78,8 @@ class Store(unittest.TestCase):
         first = self.store.write_draft(kept.id, document(name="A"), kept.sequence, write="write-a")
         again = self.store.write_draft(kept.id, document(name="A"), kept.sequence, write="write-a")
         self.assertEqual((again.sequence, again.name), (first.sequence, "A"))
-        # The window typed on, and never heard of its first write.
-        later = self.store.write_draft(kept.id, document(name="B"), kept.sequence, write="write-b", after=["write-a"])
-        self.assertEqual((later.name, later.sequence), ("B", first.sequence + 1))
-        saved = self.store.save(kept.id, later.sequence, write="write-save")
-        self.assertEqual(self.store.save(kept.id, later.sequence, write="write-save").saved_number, saved.saved_number)
+        saved = self.store.save(kept.id, first.sequence, write="write-save")
+        self.assertEqual(self.store.save(kept.id, first.sequence, write="write-save").saved_number, saved.saved_number)
 
     def test_a_document_sent_twice_is_created_once(self) -> None:
         with ThreadPoolExecutor(4) as pool:
@@ -94,15 +88,6 @@ class Store(unittest.TestCase):
         kept = self.store.get(once)
         self.store.write_draft(kept.id, document(name="Later"), kept.sequence, write="write-later")
         self.assertEqual(self.store.create(document(name="Twice"), write="write-twice").id, kept.id)
-
-    def test_a_repeated_write_is_no_way_past_another_window(self) -> None:
-        kept = self.store.create(document(name="Two windows"))
-        mine = self.store.write_draft(kept.id, document(name="Mine"), kept.sequence, write="write-mine")
-        self.store.write_draft(kept.id, document(name="Theirs"), mine.sequence, write="write-theirs")
-        for write, after in (("write-mine", []), ("write-more", ["write-mine"])):
-            with self.subTest(write), self.assertRaises(Conflict):
-                self.store.write_draft(kept.id, document(name="Mine"), kept.sequence, write=write, after=after)
-        self.assertEqual(self.store.get(kept.id).name, "Theirs")
 
     def test_a_database_of_the_version_before_keeps_everything(self) -> None:
         engine = connect(cluster().fresh_database(f"old_{uuid.uuid4().hex[:8]}"))

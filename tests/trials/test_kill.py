@@ -29,30 +29,24 @@ class Killed(unittest.TestCase):
 
         def write(stop: object) -> None:
             """Count upward in the patch's name; what is not answered is sent again under the same identity."""
-            number, unanswered = 0, []  # type: ignore[var-annotated]
+            number = 0
             while not stop.is_set():  # type: ignore[attr-defined]
                 number += 1
                 identity = uuid.uuid4().hex
                 while not stop.is_set():  # type: ignore[attr-defined]
-                    body = {
-                        "document": document(name=str(number)),
-                        "sequence": written["sequence"],
-                        "write": identity,
-                        "after": unanswered[-60:],
-                    }
+                    operations = [{"op": "set", "at": ["name"], "value": str(number)}]
+                    body = {"operations": operations, "sequence": written["sequence"], "write": identity}
                     try:
-                        status, answer = ask_json(self.app.port, "PUT", f"{path}/draft", body)
+                        status, answer = ask_json(self.app.port, "POST", f"{path}/edits", body)
                     except (OSError, ValueError):
                         status = 503
                     if status == 503:
-                        unanswered.append(identity)
                         time.sleep(0.05)
                         continue
                     if status != 200:
                         conflicts.append((status, answer))
                         return
-                    written.update(acknowledged=number, sequence=answer["sequence"])
-                    unanswered.clear()
+                    written.update(acknowledged=number, sequence=answer["head"]["sequence"])
                     break
 
         def is_written(number: int) -> bool:

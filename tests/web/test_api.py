@@ -142,6 +142,32 @@ class Keeping(Api):
         self.post(f"patches/{kept['id']}/undelete")
         self.assertEqual(self.client.get(path).json()["name"], "Later")
 
+    def test_edits_of_two_windows_are_merged_and_wrong_ones_refused(self) -> None:
+        kept = self.post("patches", 201, document=document([{"id": "lfo", "kind": "lfo"}], name="Shared"))
+        edits = f"patches/{kept['id']}/edits"
+
+        def edit(write: str, status: int, *operations: Json, sequence: int = kept["sequence"]) -> Json:
+            return self.post(edits, status, operations=list(operations), sequence=sequence, write=write)
+
+        rate = {"op": "set", "at": ["modules", "0", "rate"], "value": 3.0}
+        first = edit("window-one", 200, rate)
+        self.assertEqual((first["is_repeated"], first["others"]), (False, []))
+        second = edit("window-two", 200, {"op": "set", "at": ["name"], "value": "Both"})
+        self.assertEqual([each["operations"] for each in second["others"]], [[rate | {"keys": {}}]])
+        self.assertTrue(edit("window-one", 200, rate)["is_repeated"])
+        found = self.client.get(f"/api/patches/{kept['id']}").json()
+        self.assertEqual((found["name"], found["document"]["modules"][0]["rate"]), ("Both", 3.0))
+        since = self.client.get(f"/api/{edits}", params={"since": kept["sequence"]}).json()
+        self.assertEqual([each["write"] for each in since], ["window-one", "window-two"])
+        refused = edit("window-three", 422, rate | {"value": -1.0})
+        self.assertIn("modules[0].rate", refused["sentence"])
+        self.assertIn(
+            "removed meanwhile", edit("window-four", 422, rate | {"at": ["modules", "9", "rate"]})["sentence"]
+        )
+        self.assertIn("operations", edit("window-five", 422)["sentence"])
+        deep = {"op": "unset", "at": ["x"] * 99}
+        self.assertIn("12", edit("window-six", 422, deep)["sentence"])
+
     def test_text_and_numbers_that_no_store_keeps_are_the_requests_fault(self) -> None:
         kept = self.post("patches", 201, document=document(name="Sound"))
         path = f"/api/patches/{kept['id']}"

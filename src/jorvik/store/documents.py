@@ -1,32 +1,47 @@
-"""Documents kept: drafts that save themselves, revisions that stay, and windows that do not overwrite each other.
+"""Documents in the database: drafts and their edits, and saved revisions.
 
-Every kind of document is kept in the same way (see :mod:`jorvik.store.kinds`).
+Every kind of document is kept in the same way (see :mod:`jorvik.store.kinds`). Edits of several windows on one draft
+are merged in the order in which they come.
 
 A write carries an identity that its window gave it. An answer may be lost on its way: the window then asks again with
 the same identity, and is answered as it would have been, without a second write.
 """
 
+import json
 import uuid
-from collections.abc import Collection
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Engine, Select, func, select
+from pydantic import TypeAdapter
+from sqlalchemy import Engine, Select, delete, func, select
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
+from jorvik.core.document.operations import Draft, KeyTree, Operation, apply, compare
 from jorvik.store.database import Store
 from jorvik.store.kinds import Document, Kind, Labels, content_hash
 from jorvik.store.logging import enter_save
-from jorvik.store.tables import DocumentRow, RevisionRow
+from jorvik.store.tables import DocumentRow, EditRow, RevisionRow
 
 _WRITES = uuid.UUID("6d0f4c0e-7f0f-4d4c-9a55-9f0b1f0a52c1")
 """The name space in which the write that creates a document gives it its id."""
 MOST_VARIANTS = 200
 MOST_HEADS = 500
 """In one page of a list."""
+
+MOST_EDITS = 200
+"""Edits of a draft that are kept.
+
+A window that has missed more of them reads the whole draft again.
+"""
+
+MAX_EDIT_BYTES = 64_000
+"""Size of an edit's operations that are kept."""
+
+_OPERATIONS: TypeAdapter[list[Operation]] = TypeAdapter(list[Operation])
 
 
 class Missing(LookupError):
@@ -66,6 +81,29 @@ class Kept(Head):
     """A document with its draft."""
 
     document: Document
+    keys: KeyTree
+    """Internal ids of what is in it, where they are not "0", "1", ... in order."""
+
+
+@dataclass(frozen=True)
+class Edit:
+    """One edit of a draft."""
+
+    sequence: int
+    """The draft's sequence after it."""
+    write: str | None
+    operations: list[Operation]
+
+
+@dataclass(frozen=True)
+class Edited:
+    """A draft after an edit."""
+
+    head: Head
+    is_repeated: bool
+    """True where the edit had been applied before."""
+    others: list[Edit] | None
+    """Edits of others that the window has not seen; None where one is not kept."""
 
 
 @dataclass(frozen=True)
@@ -141,6 +179,7 @@ class DocumentStore(Store):
                 branch_reason=reason,
                 demo=demo,
                 draft=document,
+                keys={},
                 sequence=1,
                 saved_number=0,
                 saved_sequence=0,
@@ -154,35 +193,47 @@ class DocumentStore(Store):
             session.refresh(row)
             return _kept(row)
 
-    def write_draft(
-        self,
-        document_id: uuid.UUID,
-        document: Document,
-        sequence: int,
-        replace: bool = False,
-        write: str | None = None,
-        after: Collection[str] = (),
-    ) -> Kept:
-        """Keep the draft as it stands in a window that last saw ``sequence``.
+    def write_draft(self, document_id: uuid.UUID, document: Document, sequence: int, write: str | None = None) -> Kept:
+        """Replace the draft that was last seen with ``sequence``.
 
-        ``write`` is the identity of this write, and ``after`` those of earlier ones whose answers the window never got.
-
-        Raises Conflict when another window wrote since. With ``replace`` it is written all the same, after what the
-        other window had was kept as a revision.
+        ``write`` is the identity of this write. Raises Conflict when the draft was changed since; a window that edits
+        sends operations instead, which are merged (:meth:`edit`).
         """
         labels = self.kind.check(document)
         with self._session() as session:
             row = self._row(session, document_id, lock=True)
             if write is not None and row.last_write == write:
                 return _kept(row)
-            if row.sequence != sequence and not (row.last_write is not None and row.last_write in after):
-                if not replace:
-                    raise Conflict(row.sequence, row.changed_at, self.kind.name)
-                _add_revision(session, row, row.draft, "from another window, kept when it was replaced")
-            _write(row, document, labels, write)
+            if row.sequence != sequence:
+                raise Conflict(row.sequence, row.changed_at, self.kind.name)
+            _write(session, row, document, labels, write)
             session.flush()
             session.refresh(row)
             return _kept(row)
+
+    def edit(self, document_id: uuid.UUID, operations: Sequence[Operation], sequence: int, write: str) -> Edited:
+        """Apply operations to the draft, merged with the edits since ``sequence``.
+
+        Edits of different fields both stand; of one field the later edit stands. The same ``write`` is applied once.
+        Raises Problem where an operation leads to nothing or the document would not be sound; nothing is kept then.
+        """
+        with self._session() as session:
+            row = self._row(session, document_id, lock=True)
+            known = session.scalar(
+                select(EditRow.sequence).where(EditRow.document_id == document_id, EditRow.write == write)
+            )
+            if known is None:
+                draft = apply(Draft(row.draft, row.keys), operations)
+                _write(session, row, draft.document, self.kind.check(draft.document), write, operations, draft.keys)
+                session.flush()
+                session.refresh(row)
+            others = _edits_since(session, row, sequence, write)
+            return Edited(head_of(row), known is not None, others)
+
+    def edits_since(self, document_id: uuid.UUID, sequence: int) -> list[Edit] | None:
+        """Return the edits since a sequence, the oldest first; None where one is not kept."""
+        with self._session() as session:
+            return _edits_since(session, self._row(session, document_id), sequence)
 
     def save(self, document_id: uuid.UUID, sequence: int, reason: str = "saved", write: str | None = None) -> Kept:
         """Keep the present draft as a revision. Raises Conflict as :meth:`write_draft` does."""
@@ -280,7 +331,7 @@ class DocumentStore(Store):
             if row is not None and reset and (row.draft != document or row.deleted_at is not None):
                 _add_revision(session, row, row.draft, "before the demo was reset")
                 row.deleted_at = None
-                _write(row, document, self.kind.check(document))
+                _write(session, row, document, self.kind.check(document))
                 _add_revision(session, row, document, "demo reset")
                 row.saved_sequence = row.sequence
         if row is None:
@@ -312,16 +363,46 @@ def rewrite(session: Session, row: DocumentRow, document: Document, kind: Kind, 
     labels = kind.check(document)
     if reason:
         _add_revision(session, row, row.draft, reason)
-    _write(row, document, labels)
+    _write(session, row, document, labels)
 
 
-def _write(row: DocumentRow, document: Document, labels: Labels, write: str | None = None) -> None:
-    row.draft = document
+def _write(
+    session: Session,
+    row: DocumentRow,
+    document: Document,
+    labels: Labels,
+    write: str | None = None,
+    operations: Sequence[Operation] | None = None,
+    keys: KeyTree | None = None,
+) -> None:
+    """Write a draft, its keys and its last edit.
+
+    Operations and keys that are not given are found by comparing.
+    """
+    if operations is None or keys is None:
+        draft = Draft(row.draft, row.keys)
+        operations = compare(draft, document)
+        keys = apply(draft, operations).keys
+    row.draft, row.keys = document, keys
     for name, value in columns_of(labels, document).items():
         setattr(row, name, value)
     row.last_write = write
     row.sequence += 1
     row.changed_at = func.now()
+    said = [operation.model_dump(mode="json") for operation in operations]
+    is_small = len(json.dumps(said)) <= MAX_EDIT_BYTES
+    session.add(EditRow(document_id=row.id, sequence=row.sequence, write=write, operations=said if is_small else None))
+    session.execute(delete(EditRow).where(EditRow.document_id == row.id, EditRow.sequence <= row.sequence - MOST_EDITS))
+
+
+def _edits_since(session: Session, row: DocumentRow, sequence: int, write: str | None = None) -> list[Edit] | None:
+    """Return the edits since a sequence, without that of a write."""
+    wanted = select(EditRow).where(EditRow.document_id == row.id, EditRow.sequence > sequence)
+    found = session.scalars(wanted.order_by(EditRow.sequence)).all()
+    others = [edit for edit in found if write is None or edit.write != write]
+    if len(found) < row.sequence - sequence or any(edit.operations is None for edit in others):
+        return None
+    return [Edit(edit.sequence, edit.write, _OPERATIONS.validate_python(edit.operations)) for edit in others]
 
 
 def _add_revision(session: Session, row: DocumentRow, document: Document, reason: str) -> None:
@@ -348,4 +429,4 @@ def head_of(row: Any) -> Head:
 
 
 def _kept(row: DocumentRow) -> Kept:
-    return Kept(**_head_fields(row), document=row.draft)
+    return Kept(**_head_fields(row), document=row.draft, keys=row.keys)

@@ -52,6 +52,8 @@ class DocumentRow(Base):
     demo: Mapped[str | None] = mapped_column(String(60))
     """Name of the demo that it came from, so that demos are loaded once."""
     draft: Mapped[dict[str, Any]] = mapped_column(JSON)
+    keys: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
+    """Internal ids of its items (see :mod:`jorvik.core.document.operations`)."""
     sequence: Mapped[int] = mapped_column(Integer, default=1)
     """Rises with every change, so that a window knows whether another was there in between."""
     saved_number: Mapped[int] = mapped_column(Integer, default=0)
@@ -82,6 +84,24 @@ class DocumentRow(Base):
     looked_at: Mapped[int] = mapped_column(Integer, default=0)
     """The sequence of which the picture is."""
     searched: Mapped[str] = mapped_column(Text, Computed("words || ' ' || found", persisted=True))
+
+
+class EditRow(Base):
+    """One of the latest edits of a draft.
+
+    Windows learn of each other's edits from it, and an edit that is sent twice is recognized.
+    """
+
+    __tablename__ = "edits"
+    __table_args__ = (Index("edits_write", "document_id", "write"),)
+
+    document_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("documents.id", ondelete="CASCADE"), primary_key=True)
+    sequence: Mapped[int] = mapped_column(Integer, primary_key=True)
+    """The draft's sequence after the edit."""
+    write: Mapped[str | None] = mapped_column(String(64))
+    """The identity that the window gave the edit."""
+    operations: Mapped[list[dict[str, Any]] | None] = mapped_column(JSON(none_as_null=True))
+    """Nothing where they are too large to be kept beside the draft."""
 
 
 class RevisionRow(Base):

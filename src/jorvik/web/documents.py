@@ -6,9 +6,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Path, Query, Request
 
 from jorvik.core.limits import MAX_SEARCH
-from jorvik.store.documents import MOST_HEADS, DocumentStore, Head, Kept, Revision
+from jorvik.store.documents import MOST_HEADS, DocumentStore, Edit, Edited, Head, Kept, Revision
 from jorvik.store.kinds import PATCHES, Kind
-from jorvik.web.forms import ConflictNotice, Document, Draft, Health, NewDocument, Save
+from jorvik.web.forms import ConflictNotice, Document, DraftForm, EditForm, Health, NewDocument, Save
 
 CONFLICT: dict[int | str, dict[str, Any]] = {409: {"model": ConflictNotice}}
 
@@ -57,9 +57,21 @@ def router_for(kind: Kind) -> APIRouter:
         return store.get(document_id)
 
     @router.put("/{document_id}/draft", responses=CONFLICT)
-    def put_draft(document_id: uuid.UUID, draft: Draft, store: Store) -> Kept:
-        """Keep the draft of a window, unless another window wrote since."""
-        return store.write_draft(document_id, draft.document, draft.sequence, draft.replace, draft.write, draft.after)
+    def put_draft(document_id: uuid.UUID, draft: DraftForm, store: Store) -> Kept:
+        """Replace the draft, unless it was changed since it was read."""
+        return store.write_draft(document_id, draft.document, draft.sequence, draft.write)
+
+    @router.post("/{document_id}/edits")
+    def post_edit(document_id: uuid.UUID, edit: EditForm, store: Store) -> Edited:
+        """Apply operations to the draft, and return the edits of others since then."""
+        return store.edit(document_id, edit.operations, edit.sequence, edit.write)
+
+    @router.get("/{document_id}/edits")
+    def get_edits(
+        document_id: uuid.UUID, store: Store, since: Annotated[int, Query(ge=0, le=2**31 - 1)]
+    ) -> list[Edit] | None:
+        """Return the edits since a sequence, the oldest first; null where one is not kept."""
+        return store.edits_since(document_id, since)
 
     @router.post("/{document_id}/revisions", responses=CONFLICT)
     def post_revision(request: Request, document_id: uuid.UUID, save: Save, store: Store) -> Kept:

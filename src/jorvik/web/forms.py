@@ -8,6 +8,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 from pydantic_core import PydanticCustomError
 
+from jorvik.core.document.operations import MAX_OPERATIONS, Operation
 from jorvik.core.limits import (
     DEFAULT_RATE,
     MAX_NAME,
@@ -78,15 +79,20 @@ class NewDocument(Form):
     """Why it is kept beside that."""
 
 
-class Draft(Form):
-    """The draft of a window that last saw ``sequence``."""
+class DraftForm(Form):
+    """A draft to replace the one that was last seen with ``sequence``."""
 
     document: Document
     sequence: int
-    replace: bool = False
     write: WriteId | None = None
-    after: Annotated[list[WriteId], Field(max_length=64)] = []
-    """Earlier writes of the window whose answers it never got."""
+
+
+class EditForm(Form):
+    """An edit of a draft that the window last saw with ``sequence``."""
+
+    operations: Annotated[list[Operation], Field(min_length=1, max_length=MAX_OPERATIONS)]
+    sequence: Annotated[int, Field(ge=0, le=2**31 - 1)]
+    write: WriteId
 
 
 class Save(Form):

@@ -6,7 +6,7 @@ import type { components, paths } from '../api/schema.gen';
 import { underWay } from '../state/jobs.svelte';
 import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
-import { freshId } from '../state/window';
+import { freshId } from '../session/window';
 import type { Machine } from '../machine/machine.svelte';
 import type { Workbench } from '../state/workbench.svelte';
 import { shownColumns, type Row } from './table';

@@ -6,7 +6,7 @@ import { stepLabel, sweepsOf, type Comparison, type Sweep, type ComparedStep } f
 import { patchOf, revisionPatch, revisions } from '../state/library';
 import type { components } from '../api/schema.gen';
 import { unpackRow, type Row } from '../api/sheet';
-import { workFor } from '../state/window';
+import { workFor } from '../session/window';
 
 type LevelsBody = components['schemas']['CompareRequest'];
 export type StepLevel = components['schemas']['StepLevel'];

@@ -3,7 +3,7 @@ import { api, asBody, Refused, unwrap, type Head, type Kept, type Patch, type Ph
 import { Latest } from '../state/latest';
 import { enter } from '../state/logging';
 import { messages } from '../state/messages.svelte';
-import { freshId, livingWindows, windowId } from '../state/window';
+import { freshId, livingWindows, windowId } from '../session/window';
 import { cut } from '../common/text';
 import type { Live, Over, Write } from './live.svelte';
 import { KEPT_S, taken, wasPlayed, type Session } from './session';

@@ -17,7 +17,7 @@ vi.mock('../api/api', async (original) => ({
   }
 }));
 const writes = vi.hoisted(() => ({ next: 0 }));
-vi.mock('../state/window', () => ({
+vi.mock('../session/window', () => ({
   freshId: () => `write ${(writes.next += 1)}`,
   windowId: 'this',
   workFor: () => ({}),

@@ -3,7 +3,7 @@ import { api, asBody, unwrap, type Head, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
 import { Latest } from '../state/latest';
 import { keepNew } from '../state/library';
-import { freshId } from '../state/window';
+import { freshId } from '../session/window';
 import { EMPTY_CARD, type Card } from './card';
 import type { Workbench } from '../state/workbench.svelte';
 

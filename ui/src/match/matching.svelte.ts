@@ -7,7 +7,7 @@ import { keepNew } from '../state/library';
 import { messages } from '../state/messages.svelte';
 import type { Player } from '../state/player.svelte';
 import { ShownJob } from '../state/shown-job.svelte';
-import { freshId } from '../state/window';
+import { freshId } from '../session/window';
 import type { Workbench } from '../state/workbench.svelte';
 
 /** As much of a file as a request may carry. */

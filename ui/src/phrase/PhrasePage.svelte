@@ -5,7 +5,6 @@
   import TextField from '../common/TextField.svelte';
   import { cut } from '../common/text';
   import { figure, noteName, shown } from '../common/format';
-  import { messages } from '../state/messages.svelte';
   import { modules } from '../state/document';
   import { workbench } from '../state/workbench.svelte';
   import LaneActs from './LaneActs.svelte';
@@ -82,13 +81,7 @@
     's'
   )}
 </p>
-{#if phrasing.drafts.state === 'conflict'}
-  <p class="help">Another window changed this phrase. Both cannot stand.</p>
-  <div class="acts">
-    <Button onclick={() => void messages.attempt(() => phrasing.settle(true))}>Keep this window’s</Button>
-    <Button onclick={() => void messages.attempt(() => phrasing.settle(false))}>Show the other’s</Button>
-  </div>
-{:else if phrasing.drafts.trouble}
+{#if phrasing.drafts.trouble}
   <p class="help">Not kept yet: {phrasing.drafts.trouble}</p>
 {/if}
 <PhraseFields part="phrase" owner="phrase" values={{ ...phrase }} onset={set} />

@@ -1,10 +1,10 @@
 /** The phrase that the open patch is played under: which one, whose voice is strong, and every change to it. */
 import { api, asBody, unwrap, type Head, type Kept, type Patch, type Phrase, type PhraseNote } from '../api/api';
-import { DraftStore } from '../state/drafts.svelte';
-import { History } from '../state/history.svelte';
+import { DraftStore } from '../session/drafts.svelte';
+import { History } from '../session/history.svelte';
 import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
-import { freshId, livingWindows } from '../state/window';
+import { freshId } from '../session/window';
 import { workedOut } from '../state/worked-out';
 import { beatS, EMPTY, hitsOf, notesOf, type FullNote, type LanePoint } from './phrase';
 
@@ -39,7 +39,17 @@ export class Phrasing {
   copied: FullNote[] = $state.raw([]);
   /** The note whose voice is strong, where each has a voice of its own. */
   voice = $state(0);
-  readonly drafts = new DraftStore<Phrase>(livingWindows, 'phrases');
+  readonly drafts = new DraftStore<Phrase>(
+    {
+      merged: (phrase) => this.replace(phrase),
+      refused: (phrase, sentence) => {
+        messages.say(`Not applied: ${this.steps.undoLabel}. Another window changed the phrase. ${sentence}`, true);
+        if (this.phrase) this.steps.forget(this.phrase);
+        this.replace(phrase);
+      }
+    },
+    'phrases'
+  );
   readonly steps = new History<Phrase>();
   /** A lane as it would be, thinned as is asked for just now. */
   proposed: { name: string; points: LanePoint[] } | null = $state.raw(null);
@@ -128,24 +138,12 @@ export class Phrasing {
   }
 
   private async show(kept: Kept, voice = 0): Promise<void> {
-    const { left } = await this.drafts.open(kept);
-    const stored = kept.document as unknown as Phrase;
-    this.phrase = this.good = left ?? this.drafts.mine ?? stored;
+    const { document: phrase } = await this.drafts.open(kept);
+    this.phrase = this.good = phrase;
     this.voice = voice;
     this.picked = null;
     this.fits = false;
     await this.steps.open(kept.id, this.phrase);
-  }
-
-  /** Settles two windows on one phrase: this window's work stands, or the other's is shown. */
-  async settle(mine: boolean): Promise<void> {
-    const { id } = this;
-    if (mine) {
-      await this.drafts.flush(true);
-      return;
-    }
-    this.drafts.dropMine();
-    if (await this.bring(() => keptOf(id), this.voice)) this.changed();
   }
 
   /** Keeps a new phrase and plays the patch under it. */
@@ -197,12 +195,12 @@ export class Phrasing {
   }
 
   undo(): void {
-    const before = this.steps.back();
+    const before = this.phrase && this.steps.back(this.phrase);
     if (before) this.put(before);
   }
 
   redo(): void {
-    const after = this.steps.forth();
+    const after = this.phrase && this.steps.forth(this.phrase);
     if (after) this.put(after);
   }
 
@@ -254,8 +252,12 @@ export class Phrasing {
   }
 
   private put(phrase: Phrase): void {
-    this.phrase = phrase;
     this.drafts.keep(phrase);
+    this.replace(phrase);
+  }
+
+  private replace(phrase: Phrase): void {
+    this.phrase = phrase;
     const { picked } = this;
     const track = hitsOf(phrase).find((hit) => hit.id === picked?.track);
     const count = picked?.track === null ? notesOf(phrase).length : (track?.strikes?.length ?? 0);

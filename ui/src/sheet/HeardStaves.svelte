@@ -7,7 +7,7 @@
   import ValueField from '../common/ValueField.svelte';
   import { brokenLine, ground, inks, type Surface } from '../draw/draw';
   import { matching } from '../match/matching-now';
-  import { workFor } from '../state/window';
+  import { workFor } from '../session/window';
   import { lateness } from '../state/late.svelte';
   import { workbench, type Present } from '../state/workbench.svelte';
   import { heardExtent, heardText, type HeardLanes, type HeardName } from './heard';

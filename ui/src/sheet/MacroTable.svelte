@@ -8,7 +8,7 @@
   import { messages } from '../state/messages.svelte';
   import { setField } from '../state/actions';
   import { workbench } from '../state/workbench.svelte';
-  import { workFor } from '../state/window';
+  import { workFor } from '../session/window';
   import { shown } from '../common/format';
   import { term } from '../common/hint';
   import ValueField from '../common/ValueField.svelte';

@@ -1,11 +1,7 @@
 <script lang="ts">
   import Button from '../common/Button.svelte';
-  import { messages } from '../state/messages.svelte';
   import { workbench } from '../state/workbench.svelte';
   import Findings from '../sheet/Findings.svelte';
-  import type { Patch } from '../api/api';
-  import Difference from '../library/Difference.svelte';
-  import { patchOf, settle } from '../state/library';
   import { player } from '../state/playing';
   import { lateness } from '../state/late.svelte';
   import { settings } from '../state/settings.svelte';
@@ -18,11 +14,6 @@
     workbench.judging.findings.find((f) => f.key === workbench.judging.trying?.key) ?? workbench.judging.findings[0]
   );
   const late = lateness(() => workbench.judging.isOld);
-  const settleNow = (choice: 'theirs' | 'mine' | 'both'): void => void messages.attempt(() => settle(choice));
-  /** What the other window has, and what this one has. */
-  async function bothWindows(): Promise<readonly [Patch, Patch]> {
-    return [workbench.drafts.mine ?? workbench.patch!, await patchOf(drafts.head?.id ?? '')];
-  }
   const POINTER = [
     'Point anywhere on the sheet: every stave reads out at that moment.',
     'Click a source and drag its squares, or type 180ms, 1/8d, 7st into any figure.',
@@ -31,16 +22,7 @@
 </script>
 
 <footer>
-  {#if drafts.state === 'conflict'}
-    <div class="bar trouble" role="alert">
-      <b>Two windows</b>
-      <span>This patch was changed in another window. Nothing is lost: choose what this window shows.</span>
-      <Difference label="by the other window" between={bothWindows} />
-      <Button onclick={() => settleNow('both')}>Keep mine as a copy</Button>
-      <Button onclick={() => settleNow('mine')}>Let mine stand</Button>
-      <Button onclick={() => settleNow('theirs')}>Show theirs</Button>
-    </div>
-  {:else if drafts.state === 'waiting'}
+  {#if drafts.state === 'waiting'}
     <div class="bar trouble" role="alert">
       <b>Not kept yet</b><span>{drafts.trouble}</span><Button onclick={() => void drafts.flush()}>Try now</Button>
     </div>

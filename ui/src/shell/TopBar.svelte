@@ -27,7 +27,6 @@
   const notes = $derived(workbench.patch?.performance?.notes?.length ?? 1);
   const status = $derived.by(() => {
     const version = drafts.head?.saved_number ?? 0;
-    if (drafts.state === 'conflict') return 'changed in another window';
     if (drafts.state === 'waiting') return 'not kept yet';
     if (drafts.state === 'refused') return 'not kept';
     if (drafts.state === 'keeping' || workbench.onTheWay) return 'keeping…';

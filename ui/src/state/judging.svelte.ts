@@ -4,7 +4,7 @@ import type { FindingView, Judgement, Patch } from '../api/api';
 import { cut } from '../common/text';
 import type { LoggedAct } from './logging';
 import { FULL_RATE } from '../api/facts.gen';
-import { workFor } from './window';
+import { workFor } from '../session/window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
 const PAUSE_MS = 350;

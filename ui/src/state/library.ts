@@ -8,7 +8,7 @@ import { restoredFrom, type Part } from './document';
 import { titleOf } from './wording';
 import { readPatch } from './files';
 import { cut } from '../common/text';
-import { freshId } from './window';
+import { freshId } from '../session/window';
 
 const EMPTY: Patch = {
   format: 'jorvik-patch',
@@ -206,30 +206,4 @@ export function chosenPart(): Part | null {
 /** Returns what a part is called. */
 export function partName(part: Part): string {
   return part.source ?? part.route ?? (part.stave ? titleOf(part.stave) : 'the voice');
-}
-
-/** Settles two windows on one patch. Whatever is chosen, both versions stay. */
-export async function settle(choice: 'theirs' | 'mine' | 'both'): Promise<void> {
-  const head = workbench.drafts.head;
-  const mine = workbench.drafts.mine ?? workbench.patch;
-  if (!head || !mine) return;
-  if (choice === 'both') {
-    await workbench.bring(async () => {
-      const copy = await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (this window)`, 120) });
-      workbench.drafts.dropMine();
-      return copy;
-    });
-    messages.say('This window goes on with its own copy; the other window has the patch.');
-  } else if (choice === 'mine') {
-    await workbench.drafts.flush(true);
-    messages.say('This window’s work stands; the other window’s is kept among the versions.');
-  } else {
-    await workbench.bring(async () => {
-      const theirs = await keptOf(head.id);
-      await keepNew({ ...mine, name: cut(`${mine.name ?? 'Untitled'} (set aside)`, 120) });
-      workbench.drafts.dropMine();
-      return theirs;
-    });
-    messages.say('The other window’s work is shown; this window’s was set aside as a patch of its own.');
-  }
 }

@@ -5,7 +5,7 @@ import { messages } from './messages.svelte';
 import { VELOCITIES } from '../api/facts.gen';
 import type { Tracing } from './tracing.svelte';
 import { settings } from './settings.svelte';
-import { workFor } from './window';
+import { workFor } from '../session/window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
 export interface Take {

@@ -3,7 +3,7 @@ import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
 import type { Patch } from '../api/api';
 import { COARSE_RATE, DRAFT_RATE, FULL_RATE, VELOCITIES } from '../api/facts.gen';
 import { alongKeys, unpack, unpackVoice, type FaintVoice, type Sheet } from '../api/sheet';
-import { workFor } from './window';
+import { workFor } from '../session/window';
 import type { Performed } from '../phrase/phrasing.svelte';
 
 /** A question is given up for a newer one after this long. */

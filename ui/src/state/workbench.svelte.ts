@@ -7,17 +7,16 @@ import { Phrasing, type Performed } from '../phrase/phrasing.svelte';
 import { EMPTY, hitsOf } from '../phrase/phrase';
 import { Jobs, type JobServer } from './jobs.svelte';
 import { Judging } from './judging.svelte';
-import { DraftStore, type Stray } from './drafts.svelte';
+import { DraftStore, type NotApplied } from '../session/drafts.svelte';
 import { messages } from './messages.svelte';
 import { enter, type LoggedAct } from './logging';
 import { settings } from './settings.svelte';
 import type { Sheet } from '../api/sheet';
-import { cut } from '../common/text';
-import { freshId, stayAlive } from './window';
+import { freshId, stayAlive } from '../session/window';
 import { Latest } from './latest';
 import { workedOut } from './worked-out';
 import { Staves } from './staves.svelte';
-import { History } from './history.svelte';
+import { History } from '../session/history.svelte';
 import { Tracing } from './tracing.svelte';
 
 /** The patch as a whole, as what is chosen. */
@@ -67,7 +66,10 @@ export class Workbench {
   view = $state('note');
   loading = $state(true);
   failure = $state('');
-  readonly drafts = new DraftStore();
+  readonly drafts = new DraftStore<Patch>({
+    merged: (patch) => this.merged(patch),
+    refused: (patch, sentence) => this.dropped(patch, sentence)
+  });
   readonly steps = new History();
   readonly staves = new Staves();
   readonly tracing = new Tracing(this);
@@ -195,11 +197,11 @@ export class Workbench {
 
   /** Shows a patch that the store handed over, with what an earlier window left of it. */
   private async show(kept: Kept, isLast: () => boolean): Promise<void> {
-    const { left, strays } = await this.drafts.open(kept);
-    const stored = kept.document as unknown as Patch;
-    this.patch = left ?? (this.drafts.state === 'conflict' ? (this.drafts.mine ?? stored) : stored);
-    if (left) messages.say('What the last window could not keep was found in this browser and is kept now.');
-    this.good = stored;
+    const { document: patch, isRestored, notApplied } = await this.drafts.open(kept);
+    this.patch = patch;
+    if (isRestored) messages.say('Restored the edits that the last window could not save.');
+    if (notApplied) this.offer(notApplied);
+    this.good = kept.document as unknown as Patch;
     this.posts = null;
     this.cursor = this.moment = null;
     this.chosen = WHOLE;
@@ -208,21 +210,29 @@ export class Workbench {
     settings.set({ last: kept.id });
     history.replaceState(null, '', `#${kept.id}`);
     document.title = `${this.patch.name ?? 'Untitled'} · Jorvik`;
-    for (const stray of strays) void messages.attempt(() => this.keepStray(stray));
     await this.phrasing.open(kept.id);
     if (!isLast()) return;
     this.judging.open();
     this.tracing.open();
   }
 
-  /** Keeps what a further window left as a patch of its own: nobody can say which of several is the one meant. */
-  private async keepStray({ document, forget }: Stray): Promise<void> {
-    const name = cut(`${document.name ?? 'Untitled'} (found in this browser)`, 120);
-    const body = { document: asBody({ ...document, name }), write: freshId() };
-    await unwrap(api.POST('/api/patches', { body }));
-    forget();
-    await this.refreshHeads();
-    messages.say(`What another window could not keep was found in this browser, and is kept as ${name}.`);
+  /** Offers edits that were made away and not applied. */
+  private offer({ apply }: NotApplied): void {
+    const said = 'Edits of an earlier window were not applied, because the same fields were changed meanwhile.';
+    messages.say(said, false, { label: 'Apply', run: apply }, true);
+  }
+
+  /** Shows the patch with the edits of another window. */
+  merged(patch: Patch): void {
+    this.replace(patch);
+    messages.say('Merged the edits of another window.');
+  }
+
+  /** Drops an edit that does not go with the edits of another window, and shows the patch as the server has it. */
+  private dropped(patch: Patch, sentence: string): void {
+    messages.say(`Not applied: ${this.steps.undoLabel}. Another window changed the patch. ${sentence}`, true);
+    if (this.patch) this.steps.forget(this.patch);
+    this.replace(patch);
   }
 
   /** Makes a change that enters itself in the logbook. */
@@ -279,21 +289,25 @@ export class Workbench {
 
   undo(): void {
     if (this.back === 'phrase') return this.phrasing.undo();
-    const before = this.steps.back();
+    const before = this.patch && this.steps.back(this.patch);
     if (before) this.put(before);
   }
 
   redo(): void {
     if (this.forth === 'phrase') return this.phrasing.redo();
-    const after = this.steps.forth();
+    const after = this.patch && this.steps.forth(this.patch);
     if (after) this.put(after);
   }
 
   private put(patch: Patch, draft = false): void {
+    this.drafts.keep(patch);
+    this.replace(patch, draft);
+  }
+
+  private replace(patch: Patch, draft = false): void {
     this.patch = patch;
     document.title = `${patch.name ?? 'Untitled'} · Jorvik`;
     this.forgetChosenIfGone();
-    this.drafts.keep(patch);
     this.tracing.ask(draft);
   }
 

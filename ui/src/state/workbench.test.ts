@@ -32,7 +32,7 @@ beforeEach(async () => {
 });
 
 const kept = (id: string): Kept =>
-  ({ id, sequence: 1, saved_number: 1, name: id, document: named(id) }) as unknown as Kept;
+  ({ id, sequence: 1, saved_number: 1, name: id, document: named(id), keys: {} }) as unknown as Kept;
 const tick = (): Promise<unknown> => new Promise((resolve) => setTimeout(resolve));
 
 /** Opens a patch, and whatever else is asked for on the way. */
@@ -62,7 +62,7 @@ describe('a patch', () => {
     worked({ document: named('louder horn') });
     await working;
     await tick();
-    await server.answer('/draft', kept('horn'));
+    await server.answer('/edits', { head: kept('horn'), is_repeated: false, others: [] });
     await opening;
     expect([bench.patch?.name, bench.steps.undoLabel]).toEqual(['latch', '']);
   });

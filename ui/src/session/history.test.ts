@@ -1,6 +1,8 @@
 import { IDBFactory, IDBObjectStore } from 'fake-indexeddb';
 import 'fake-indexeddb/auto';
+import { openDB } from 'idb';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
+import type { Patch } from '../api/api';
 import { Memory, named } from '../common/testing';
 
 let works = true;
@@ -49,13 +51,35 @@ describe('steps', () => {
     steps.add('first', a, b);
     steps.add('second', b, c);
     expect(steps.undoLabel).toBe('second');
-    expect(steps.back()).toEqual(b);
+    expect(steps.back(c)).toEqual(b);
     expect([steps.undoLabel, steps.redoLabel]).toEqual(['first', 'second']);
-    expect(steps.forth()).toEqual(c);
-    expect(steps.forth()).toBeUndefined();
-    steps.back();
-    steps.back();
-    expect(steps.back()).toBeUndefined();
+    expect(steps.forth(b)).toEqual(c);
+    expect(steps.forth(c)).toBeUndefined();
+    expect(steps.back(steps.back(c)!)).toEqual(a);
+    expect(steps.back(a)).toBeUndefined();
+  });
+
+  it('take back the edits of this window only', async () => {
+    const steps = await fresh({ ...a, tags: ['x'] });
+    steps.add('name', { ...a, tags: ['x'] }, { ...b, tags: ['x'] });
+    const merged = { ...b, tags: ['x', 'theirs'], notes: 'theirs' };
+    expect(steps.back(merged)).toEqual({ ...a, tags: ['x', 'theirs'], notes: 'theirs' });
+    expect(steps.forth({ ...a, notes: 'theirs' })).toEqual({ ...b, notes: 'theirs' });
+  });
+
+  it('leave out what another window removed meanwhile', async () => {
+    const [lfo, env] = [
+      { id: 'lfo', kind: 'lfo' as const, rate: 1 },
+      { id: 'env', kind: 'envelope' as const }
+    ];
+    const both = { ...a, modules: [lfo, env] };
+    const faster = { ...b, modules: [{ ...lfo, rate: 2 }, env] };
+    const steps = await fresh(both);
+    steps.add('faster', both, faster);
+    const theirs = { ...faster, modules: [env] };
+    const { compare } = await import('./operations');
+    compare(faster, theirs);
+    expect(steps.back(theirs)).toEqual({ ...a, modules: [env] });
   });
 
   it('tell what one part was before, the latest first', async () => {
@@ -70,10 +94,10 @@ describe('steps', () => {
   it('end what could have been done again when something else is done', async () => {
     const steps = await fresh();
     steps.add('first', a, b);
-    steps.back();
+    steps.back(b);
     steps.add('other', a, c);
     expect(steps.redoLabel).toBe('');
-    expect(steps.back()).toEqual(a);
+    expect(steps.back(c)).toEqual(a);
   });
 
   it('become one where a drag goes on, and two where it rests', async () => {
@@ -82,20 +106,20 @@ describe('steps', () => {
     vi.advanceTimersByTime(1000);
     steps.add('attack 95 ms', b, c, 'drag attack');
     expect(steps.undoLabel).toBe('attack 95 ms');
-    expect(steps.back()).toEqual(a);
-    steps.forth();
+    expect(steps.back(c)).toEqual(a);
+    steps.forth(a);
     vi.advanceTimersByTime(1500);
     steps.add('attack 80 ms', c, b, 'drag attack');
-    expect(steps.back()).toEqual(c);
+    expect(steps.back(b)).toEqual(c);
   });
 
   it('are never merged into one that was done again', async () => {
     const steps = await fresh();
     steps.add('drag', a, b, 'drag');
-    steps.back();
-    steps.forth();
+    steps.back(b);
+    steps.forth(a);
     steps.add('drag on', b, c, 'drag');
-    expect(steps.back()).toEqual(b);
+    expect(steps.back(c)).toEqual(b);
   });
 
   it('are recalled after a reload, all of them', async () => {
@@ -107,11 +131,14 @@ describe('steps', () => {
       before = after;
     }
     await steps.write();
-    const again = await fresh(named('n59'));
+    let now: Patch = named('n59');
+    const again = await fresh(now);
+    expect(again.earlier((patch) => patch.name, 'n59')).toHaveLength(60);
     for (let i = 59; i >= 0; i--) {
-      expect(again.undoLabel).toBe(`to n${i}`);
-      again.back();
+      expect([again.undoLabel, now.name]).toEqual([`to n${i}`, `n${i}`]);
+      now = again.back(now)!;
     }
+    expect(now).toEqual(a);
     expect(again.undoLabel).toBe('');
   });
 
@@ -122,11 +149,12 @@ describe('steps', () => {
     expect((await fresh(b)).undoLabel).toBe('first');
   });
 
-  it('are left out where the patch was changed elsewhere meanwhile', async () => {
+  it('are recalled where the patch was changed elsewhere meanwhile', async () => {
     const steps = await fresh();
     steps.add('first', a, b);
     await steps.write();
-    expect((await fresh(c)).undoLabel).toBe('');
+    const theirs = { ...b, notes: 'theirs' };
+    expect((await fresh(theirs)).back(theirs)).toEqual({ ...a, notes: 'theirs' });
   });
 
   it('are written once a drag has rested, and each step alone', async () => {
@@ -150,7 +178,7 @@ describe('steps', () => {
     dispatchEvent(new Event('pagehide'));
     const again = await fresh(c);
     expect(again.undoLabel).toBe('second');
-    expect(again.back()).toEqual(b);
+    expect(again.back(c)).toEqual(b);
     expect(again.undoLabel).toBe('first');
   });
 
@@ -166,11 +194,29 @@ describe('steps', () => {
   });
 
   it('are recalled as they were written once, all in one', async () => {
-    const { openDB } = await import('idb');
+    const old = await openDB('keyval-store', 1, { upgrade: (made) => void made.createObjectStore('keyval') });
+    const step = (label: string, before: Patch, after: Patch) => ({ label, before, after, merge: '', at: 0 });
+    await old.put('keyval', [[step('first', a, b), step('old', b, c)], [step('undone', c, a)]], 'steps p1');
+    old.close();
+    const steps = await fresh(c);
+    expect([steps.undoLabel, steps.redoLabel]).toEqual(['old', 'undone']);
+    expect(steps.back(steps.back(c)!)).toEqual(a);
+  });
+
+  it('are recalled as they were written before operations, a record each', async () => {
+    const old = await openDB('keyval-store', 1, { upgrade: (made) => void made.createObjectStore('keyval') });
+    await old.put('keyval', { label: 'old', before: a, after: b, merge: '', at: 0 }, 'step p1 abc');
+    await old.put('keyval', { done: ['step p1 abc'], undone: [] }, 'steps p1');
+    old.close();
+    const steps = await fresh(b);
+    expect([steps.undoLabel, steps.back(b)]).toEqual(['old', a]);
+  });
+
+  it('of documents that lead elsewhere are left out', async () => {
     const old = await openDB('keyval-store', 1, { upgrade: (made) => void made.createObjectStore('keyval') });
     await old.put('keyval', [[{ label: 'old', before: a, after: b, merge: '', at: 0 }], []], 'steps p1');
     old.close();
-    expect((await fresh(b)).undoLabel).toBe('old');
+    expect((await fresh(c)).undoLabel).toBe('');
   });
 
   it('forget a change that was refused', async () => {
