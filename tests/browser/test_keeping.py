@@ -129,9 +129,8 @@ class Keeping(OnACopy):
         expect(other.get_by_label(AMOUNT, exact=True)).to_have_count(0)
         self.until(f"{MIRRORS} === 0", "the edit was not kept", other)
         self.type_into(AMOUNT, "11st")
-        expect(
-            self.page.get_by_text(re.compile("^Not applied: swell on cutoff 11 st. .*removed meanwhile"))
-        ).to_be_visible()
+        refusal = re.compile("^Not applied: swell on cutoff 11 st. .*removed meanwhile")
+        expect(self.page.get_by_text(refusal)).to_be_visible()
         expect(self.page.get_by_label(AMOUNT, exact=True)).to_have_count(0)
         expect(self.page.get_by_role("button", name=re.compile("^Undo: swell"))).to_have_count(0)
         self.kept()

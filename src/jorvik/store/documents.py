@@ -231,7 +231,7 @@ class DocumentStore(Store):
             return Edited(head_of(row), known is not None, others)
 
     def edits_since(self, document_id: uuid.UUID, sequence: int) -> list[Edit] | None:
-        """Return the edits since a sequence, the oldest first; None where one is not kept."""
+        """Return the edits since a sequence, the oldest first; None where one is gone."""
         with self._session() as session:
             return _edits_since(session, self._row(session, document_id), sequence)
 

@@ -70,7 +70,7 @@ def router_for(kind: Kind) -> APIRouter:
     def get_edits(
         document_id: uuid.UUID, store: Store, since: Annotated[int, Query(ge=0, le=2**31 - 1)]
     ) -> list[Edit] | None:
-        """Return the edits since a sequence, the oldest first; null where one is not kept."""
+        """Return the edits since a sequence, the oldest first; null where one is gone."""
         return store.edits_since(document_id, since)
 
     @router.post("/{document_id}/revisions", responses=CONFLICT)

@@ -28,8 +28,10 @@ MAX_OPERATIONS: Final = 20_000
 
 Document = dict[str, Any]
 KeyTree = dict[str, Any]
-"""Keys of a value: ``keys`` of a list's items in order where they are not "0", "1", ..., and ``in`` with the trees of
-what is inside, by field or key. Empty where all keys are as at first."""
+"""Keys of a value where they are not "0", "1", ...
+
+``keys`` has those of a list's items in order, and ``in`` the trees of what is inside, by field or key.
+"""
 
 Key = Annotated[str, Field(min_length=1, max_length=40)]
 Name = Annotated[str, Field(max_length=200)]
@@ -101,7 +103,7 @@ class Draft:
 
 
 def apply(draft: Draft, operations: Sequence[Operation]) -> Draft:
-    """Apply operations one after the other and return the new draft; the given one is unchanged.
+    """Apply operations one after the other and return the new draft.
 
     Parameters
     ----------

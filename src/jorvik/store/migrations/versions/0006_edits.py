@@ -1,4 +1,4 @@
-"""Edits: internal ids of the items of a draft, and the latest edits of each draft."""
+"""Edits: internal ids of a draft's items, and its latest edits."""
 
 import sqlalchemy as sa
 from alembic import op
