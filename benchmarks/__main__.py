@@ -28,9 +28,9 @@ from jorvik.core.measure.context import Context
 from jorvik.core.measure.patch import measure_patch
 from jorvik.core.measure.sweep import By, at_step, sweep
 from jorvik.core.voice.render import render
-from jorvik.web.forms import Sheet
-from jorvik.web.row_caches import RowCaches
-from jorvik.web.sheet import sheet
+from jorvik.web.forms.common import Sheet
+from jorvik.web.services.row_caches import RowCaches
+from jorvik.web.services.sheet import sheet
 from tests.core.test_limits import run_everything
 from tests.core.test_windowed import judged_alone, largest
 

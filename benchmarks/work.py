@@ -12,7 +12,7 @@ import numpy as np
 
 from benchmarks.workloads import demo
 from jorvik.core.compiling import compile_engine
-from jorvik.web.scheduler import WorkKind
+from jorvik.web.services.scheduler import WorkKind
 from tests.support import Served, stop_everything
 
 SHEETS = 120

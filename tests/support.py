@@ -27,8 +27,8 @@ from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import KINDS
 from jorvik.web.app import LOOPBACK, Settings, create_app
-from jorvik.web.practice import ear_of
-from jorvik.web.scheduler import Scheduler
+from jorvik.web.routes.practice import ear_of
+from jorvik.web.services.scheduler import Scheduler
 
 Json = dict[str, Any]
 RATE = 48_000

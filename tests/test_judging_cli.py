@@ -5,7 +5,7 @@ import io
 import json
 import unittest
 
-from jorvik.cli import main
+from jorvik.cli.main import main
 from jorvik.place import ROOT
 
 

@@ -14,8 +14,7 @@ from jorvik.place import ROOT
 
 IMPORTS: Final = """
 import sys
-import jorvik.cli, jorvik.serve, jorvik.commands, jorvik.analysis_commands, jorvik.web.preload
-import jorvik.bank_commands, jorvik.bank.running, jorvik.practice_commands
+import jorvik.cli.main, jorvik.serve, jorvik.web.preload, jorvik.bank.running
 import fsrs, librosa, pyarrow.parquet, pyloudnorm, rich, soundfile, mosqito.sq_metrics
 print(*sorted({name.partition('.')[0] for name in sys.modules}))
 """

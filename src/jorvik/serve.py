@@ -22,7 +22,7 @@ from jorvik.store.database import connect, migrate
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import KINDS, PATCHES
 from jorvik.web.app import LOOPBACK, Settings, create_app
-from jorvik.web.forking import begin_forkserver
+from jorvik.web.services.forking import begin_forkserver
 
 EVERYWHERE: Final = ("0.0.0.0", "::")  # noqa: S104
 

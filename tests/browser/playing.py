@@ -10,7 +10,7 @@ from playwright.sync_api import Locator, Page, WebSocket, expect
 from jorvik.core.document.take import Take, check_take
 from jorvik.store.documents import DocumentStore
 from jorvik.store.kinds import PHRASES, TAKES
-from jorvik.web.live_process import HEAD
+from jorvik.web.services.live_process import HEAD
 from tests.browser.test_phrases import UnderAPhrase
 from tests.support import Json
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jorvik.cli import main
+from jorvik.cli.main import main
 from jorvik.core.document.patch import Patch
 from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.run import Run

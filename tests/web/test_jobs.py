@@ -25,8 +25,8 @@ from jorvik.core.phrases.takes import printed as printed_take
 from jorvik.core.voice.render import render
 from jorvik.store.jobs import JobStore
 from jorvik.web.app import Settings, create_app
-from jorvik.web.job_kinds import JOB_KINDS
-from jorvik.web.jobs import Jobs
+from jorvik.web.services.job_kinds import JOB_KINDS
+from jorvik.web.services.jobs import Jobs
 from tests.support import Json, document, fresh_engine, note, patch, wait_until
 from tests.web.test_api import ROUTE, WAVE
 

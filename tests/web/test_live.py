@@ -18,8 +18,9 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import BLOCK, BLOCKS, LivePlayer
 from jorvik.core.voice.limiter import Limited
-from jorvik.web.live import LOST, MOST_WAITING, TAKEN, Seat, Stage, live
-from jorvik.web.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, come_first, go_on, packed
+from jorvik.web.routes.live import LOST, MOST_WAITING, TAKEN, live
+from jorvik.web.services.live_process import DRAWN_AT_ONCE, HEAD, LiveSession, come_first, go_on, packed
+from jorvik.web.services.live_slot import LiveSlot, Seat
 from tests.support import Json, demos, wait_until
 from tests.web.test_api import Api
 
@@ -140,8 +141,8 @@ class Live(Api):
         self.addCleanup(self.stage.leave)
 
     @property
-    def stage(self) -> Stage:
-        stage: Stage = self.client.app.state.stage  # type: ignore[attr-defined]
+    def stage(self) -> LiveSlot:
+        stage: LiveSlot = self.client.app.state.stage  # type: ignore[attr-defined]
         return stage
 
     def connect(self, **options: Any) -> Any:
@@ -382,7 +383,7 @@ class Live(Api):
 
     def test_of_many_pages_at_once_one_plays_and_nothing_is_left_behind(self) -> None:
         for _ in range(5):
-            stage, seats = Stage(), []
+            stage, seats = LiveSlot(), []
             threads = [threading.Thread(target=lambda: seats.append(stage.enter())) for _ in range(8)]  # noqa: B023
             for thread in threads:
                 thread.start()
@@ -427,7 +428,7 @@ class Live(Api):
             async def send_bytes(self, _: bytes) -> None:
                 await asyncio.Event().wait()
 
-        pipe, stage = Endless(), Stage()
+        pipe, stage = Endless(), LiveSlot()
         page = Stuck()
         page.app.state.stage = stage
         seat = Seat(None, cast(Connection, pipe))

@@ -6,7 +6,7 @@ from contextlib import ExitStack
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.run import Run
 from jorvik.core.limits import MAX_ROW_CACHES_BYTES
-from jorvik.web.row_caches import RowCaches
+from jorvik.web.services.row_caches import RowCaches
 from tests.support import note, patch
 
 

@@ -13,8 +13,8 @@ from starlette.requests import Request
 
 from jorvik.core.engine.run import Cancelled
 from jorvik.core.problems import Problem
-from jorvik.web.scheduler import MAX_WAITING, Busy, Scheduler, WorkKind
-from jorvik.web.workers import TaskBroke, Worker, WorkerDied
+from jorvik.web.services.scheduler import MAX_WAITING, Busy, Scheduler, WorkKind
+from jorvik.web.services.workers import TaskBroke, Worker, WorkerDied
 from tests.support import PATIENCE_S
 
 Cancel = Callable[[], bool]

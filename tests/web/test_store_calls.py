@@ -6,8 +6,8 @@ from typing import Any
 
 from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError, SQLAlchemyError, TimeoutError
 
-from jorvik.web import store_calls
-from jorvik.web.store_calls import is_away, when_there
+from jorvik.web.services import store_calls
+from jorvik.web.services.store_calls import is_away, when_there
 
 REFUSED = [DataError("INSERT", {}, ValueError("half a letter")), IntegrityError("INSERT", {}, ValueError("a key"))]
 AWAY = [OperationalError("SELECT", {}, OSError("gone")), InterfaceError("SELECT", {}, OSError("gone")), TimeoutError()]

@@ -10,10 +10,10 @@ from jorvik.core.document.patch import check_patch
 from jorvik.core.engine.run import never
 from jorvik.core.engine.trace import Trace, trace
 from jorvik.core.units.noticed import Ear
-from jorvik.web.compute import _sheet
-from jorvik.web.forms import Play, SheetRequest
-from jorvik.web.judge import _compared, _judged
-from jorvik.web.judging_forms import CompareRequest
+from jorvik.web.forms.common import Play, SheetRequest
+from jorvik.web.forms.judging import CompareRequest
+from jorvik.web.routes.compute import _sheet
+from jorvik.web.routes.judge import _compared, _judged
 from tests.support import Json, document, note
 
 RATE = 8000

@@ -30,7 +30,9 @@ from jorvik.store.jobs import JobStore
 from jorvik.store.kinds import KINDS
 from jorvik.store.library import LibraryStore
 from jorvik.store.logbook import Logbook
-from jorvik.web import (
+from jorvik.web.forms.common import ConflictNotice, Refusal
+from jorvik.web.guard import Guard, TooLarge, too_large
+from jorvik.web.routes import (
     assist,
     banks,
     changes,
@@ -51,12 +53,13 @@ from jorvik.web import (
     sweeps,
     takes,
 )
-from jorvik.web.forms import ConflictNotice, Refusal
-from jorvik.web.guard import Guard, TooLarge, too_large
-from jorvik.web.live_process import SWITCH_S
-from jorvik.web.scheduler import Busy, Scheduler
-from jorvik.web.store_calls import is_away
-from jorvik.web.workers import TaskBroke, WorkerDied
+from jorvik.web.services.completer import Completer
+from jorvik.web.services.jobs import Jobs
+from jorvik.web.services.live_process import SWITCH_S
+from jorvik.web.services.live_slot import LiveSlot
+from jorvik.web.services.scheduler import Busy, Scheduler
+from jorvik.web.services.store_calls import is_away
+from jorvik.web.services.workers import TaskBroke, WorkerDied
 
 CANCELLED_STATUS = 499
 """What the log shows for a request whose sender went away, or asked for something newer."""
@@ -154,9 +157,9 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     app.state.logbook = Logbook(settings.engine)
     app.state.stores = {kind.name: DocumentStore(settings.engine, kind) for kind in KINDS}
     scheduler = app.state.scheduler = Scheduler()
-    stage = app.state.stage = live.Stage()
-    completer = app.state.completer = logbook.Completer(app.state.logbook, scheduler)
-    working = app.state.jobs = jobs.Jobs(JobStore(settings.engine), scheduler, app.state.library)
+    stage = app.state.stage = LiveSlot()
+    completer = app.state.completer = Completer(app.state.logbook, scheduler)
+    working = app.state.jobs = Jobs(JobStore(settings.engine), scheduler, app.state.library)
     app.state.ear = await anyio.to_thread.run_sync(practice.ear_of, app.state.stores["practice"])
     # Each service is stopped, the last first, also where another fails to stop.
     async with AsyncExitStack() as services:

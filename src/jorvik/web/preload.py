@@ -5,7 +5,8 @@ import gc
 from jorvik.core.compiling import compile_part
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import LivePlayer
-from jorvik.web import assist, compute, judge, live_process, sound
+from jorvik.web.routes import assist, compute, judge, sound
+from jorvik.web.services import live_process
 
 __all__ = ["assist", "compute", "judge", "live_process", "sound"]
 

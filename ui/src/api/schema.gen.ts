@@ -1828,7 +1828,7 @@ export interface paths {
         };
         /**
          * Get Edits
-         * @description Return the edits since a sequence, the oldest first; null where one is not kept.
+         * @description Return the edits since a sequence, the oldest first; null where one is gone.
          */
         get: operations["get_edits_api_patches__document_id__edits_get"];
         put?: never;
@@ -2024,7 +2024,7 @@ export interface paths {
         };
         /**
          * Get Edits
-         * @description Return the edits since a sequence, the oldest first; null where one is not kept.
+         * @description Return the edits since a sequence, the oldest first; null where one is gone.
          */
         get: operations["get_edits_api_phrases__document_id__edits_get"];
         put?: never;
@@ -2220,7 +2220,7 @@ export interface paths {
         };
         /**
          * Get Edits
-         * @description Return the edits since a sequence, the oldest first; null where one is not kept.
+         * @description Return the edits since a sequence, the oldest first; null where one is gone.
          */
         get: operations["get_edits_api_takes__document_id__edits_get"];
         put?: never;
@@ -2416,7 +2416,7 @@ export interface paths {
         };
         /**
          * Get Edits
-         * @description Return the edits since a sequence, the oldest first; null where one is not kept.
+         * @description Return the edits since a sequence, the oldest first; null where one is gone.
          */
         get: operations["get_edits_api_recordings__document_id__edits_get"];
         put?: never;
@@ -2612,7 +2612,7 @@ export interface paths {
         };
         /**
          * Get Edits
-         * @description Return the edits since a sequence, the oldest first; null where one is not kept.
+         * @description Return the edits since a sequence, the oldest first; null where one is gone.
          */
         get: operations["get_edits_api_cards__document_id__edits_get"];
         put?: never;
@@ -2808,7 +2808,7 @@ export interface paths {
         };
         /**
          * Get Edits
-         * @description Return the edits since a sequence, the oldest first; null where one is not kept.
+         * @description Return the edits since a sequence, the oldest first; null where one is gone.
          */
         get: operations["get_edits_api_practices__document_id__edits_get"];
         put?: never;

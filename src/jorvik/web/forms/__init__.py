@@ -1,0 +1,1 @@
+"""Forms: the models of requests and answers."""

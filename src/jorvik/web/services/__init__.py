@@ -1,0 +1,1 @@
+"""Services: processes, jobs and caches that live as long as the application."""
