@@ -4,7 +4,8 @@ import hashlib
 from pathlib import Path
 from typing import Final
 
-ROOT: Final = Path(__file__).parents[2]
+PACKAGE: Final = Path(__file__).parent
+ROOT: Final = PACKAGE.parents[1]
 
 CANNOT_BEGIN: Final = 3
 """The exit code of a server that it is no use to start again."""

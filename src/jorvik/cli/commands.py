@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from jorvik.core.limits import MAX_DOCUMENT_BYTES
 from jorvik.core.problems import Problem
+from jorvik.place import PACKAGE
 
 if TYPE_CHECKING:
     from jorvik.core.document.patch import Patch
@@ -185,7 +186,7 @@ def check(args: argparse.Namespace) -> int:
 def schema(args: argparse.Namespace) -> None:
     """Print the schema of a document."""
     # Written by scripts/types, and kept current by a test: to make it takes everything that computes.
-    print((Path(__file__).parent / f"{args.what}.schema.json").read_text(), end="")
+    print((PACKAGE / f"{args.what}.schema.json").read_text(), end="")
 
 
 def thin(args: argparse.Namespace) -> None:

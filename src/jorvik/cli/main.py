@@ -5,11 +5,11 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
-from pathlib import Path
 
 from jorvik.cli.bank_options import add_options
 from jorvik.core.limits import DEFAULT_RATE
 from jorvik.core.problems import Problem
+from jorvik.place import PACKAGE
 
 BAD_INPUT = 2
 _SCHEMA = ".schema.json"
@@ -37,7 +37,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _documents() -> list[str]:
     """Return the kinds of document whose schemas come with the package."""
-    return sorted(path.name.removesuffix(_SCHEMA) for path in Path(__file__).parent.glob(f"*{_SCHEMA}"))
+    return sorted(path.name.removesuffix(_SCHEMA) for path in PACKAGE.glob(f"*{_SCHEMA}"))
 
 
 def _parser() -> argparse.ArgumentParser:
