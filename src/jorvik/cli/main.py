@@ -5,6 +5,7 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
+from pathlib import Path
 
 from jorvik.cli.bank_options import add_options
 from jorvik.core.limits import DEFAULT_RATE
