@@ -123,7 +123,11 @@ export class DraftStore<D extends { format: string } = Patch> {
     if (operations.length === 0) return null;
     const key = `${PREFIX}${work.head.id}.${NOT_APPLIED}`;
     const stored: Stored<D> = { sequence: NEVER, sent: null, operations, at: Date.now() };
-    localStorage.setItem(key, JSON.stringify(stored));
+    try {
+      localStorage.setItem(key, JSON.stringify(stored));
+    } catch {
+      // A browser without room offers them once.
+    }
     return {
       apply: () => {
         if (this.current !== work) return;
@@ -228,8 +232,9 @@ export class DraftStore<D extends { format: string } = Patch> {
   private rebase(work: Work<D>, sent: D): void {
     const later = work.next ? compare(sent, work.next) : [];
     const merged = applied(work.confirmed, later);
+    const shown = work.next ?? sent;
     this.done(work, later.length > 0 ? merged : null);
-    if (work === this.current) this.owner.merged(merged);
+    if (work === this.current && compare(merged, shown).length > 0) this.owner.merged(merged);
   }
 
   /** Notes that what was sent is confirmed, and what is left to send. */
@@ -262,7 +267,8 @@ export class DraftStore<D extends { format: string } = Patch> {
     const operations = JSON.stringify(work.sent?.operations);
     work.sent = null;
     const isRefused = error instanceof Refused && error.status === 422;
-    if (work !== this.current) this.forget(work);
+    // The edits of a document that was left stay in the browser for the next window.
+    if (work !== this.current) this.works.delete(work.head.id);
     else if (isRefused && (await this.hasMoved(work))) {
       work.next = null;
       this.forget(work);
@@ -293,8 +299,9 @@ export class DraftStore<D extends { format: string } = Patch> {
       } catch (error) {
         if (!(error instanceof Refused) || error.status !== 409) throw error;
         // Another window made the last edit. It is shown, and it is part of the version.
+        const { confirmed } = current;
         await this.read(current);
-        this.rebase(current, current.confirmed);
+        this.rebase(current, confirmed);
         return await this.saveAs(current, reason);
       }
     });

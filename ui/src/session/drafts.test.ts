@@ -123,6 +123,7 @@ describe('an edit', () => {
     await vi.advanceTimersByTimeAsync(300);
     expect(edit.mock.lastCall?.[0].body.operations).toEqual([{ op: 'set', at: ['notes'], value: 'more', keys: {} }]);
     expect(drafts.state).toBe('kept');
+    expect(owner.merged).not.toHaveBeenCalled();
   });
 
   it('that the server refuses is said, and not sent again until it changes', async () => {
