@@ -91,6 +91,17 @@ class Operations(unittest.TestCase):
         left = next(module for module in ends[0].document["modules"] if module["id"] == modules[first]["id"])
         self.assertEqual(left["rate"], 77.0)
 
+    def test_a_lane_of_many_changed_points_is_set_whole_and_the_points_that_stay_keep_their_keys(self) -> None:
+        lane = [[number / 10, 0.5] for number in range(3000)]
+        draft = Draft({"lane": lane})
+        thinned = lane[::3]
+        operations = compare(draft, {"lane": thinned})
+        self.assertEqual([operation.op for operation in operations], ["set"])
+        after = apply(draft, operations)
+        self.assertEqual(after.keys["in"]["lane"]["keys"], [str(number) for number in range(0, 3000, 3)])
+        point = READER.validate_python([{"op": "set", "at": ["lane", "2997"], "value": [299.7, 0.9]}])
+        self.assertEqual(apply(after, point).document["lane"][-1], [299.7, 0.9])
+
     def test_every_demo_leads_to_every_next_one(self) -> None:
         documents = list(demos().values())
         draft = Draft(documents[-1])

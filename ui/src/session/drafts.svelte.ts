@@ -1,10 +1,10 @@
 /**
  * Drafts: the document of this window as the server has it, and the edits that the server has not confirmed.
  *
- * Edits go to the server as operations, after a short pause. Until they are confirmed they lie in this browser, so
- * that nothing is lost when the tab is closed, the server is killed or the database stops. Each request carries an
- * identity: the same operations sent twice are applied once. The answer brings the edits of other windows, which are
- * merged; of one field the edit that reaches the server last stands.
+ * Edits go to the server as operations, at most 250 ms after the first of them. Until they are confirmed they lie in
+ * this browser, so that nothing is lost when the tab is closed, the server is killed or the database stops. Each request
+ * carries an identity: the same operations sent twice are applied once. The answer brings the edits of other windows,
+ * which are merged; of one field the edit that reaches the server last stands.
  */
 import { api, Refused, unwrap, Unreachable, type Head, type Kept, type Patch } from '../api/api';
 import { applied, compare, overlap, register, type KeyTree, type Operation } from './operations';
@@ -171,14 +171,15 @@ export class DraftStore<D extends { format: string } = Patch> {
     this.later(this.state === 'waiting' ? RETRY_MS : PAUSE_MS);
   }
 
+  /** Sends edits after a pause that begins with the first of them: a long drag is saved on its way too. */
   private later(milliseconds: number): void {
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => void this.flush(), milliseconds);
+    this.timer ??= setTimeout(() => void this.flush(), milliseconds);
   }
 
   /** Sends the edits that are not confirmed; resolves when none is left or none can be sent now. */
   flush(): Promise<void> {
     clearTimeout(this.timer);
+    this.timer = undefined;
     return this.inLine(async () => {
       for (const work of this.works.values()) if (work.sent ?? work.next) await this.send(work);
     });

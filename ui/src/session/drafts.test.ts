@@ -69,6 +69,20 @@ describe('an edit', () => {
     expect([drafts.state, localStorage.length]).toEqual(['kept', 0]);
   });
 
+  it('that goes on for long is sent on its way, at most 250 ms after it was made', async () => {
+    working();
+    const { drafts } = await opened();
+    for (let step = 1; step <= 40; step++) {
+      drafts.keep({ ...named('first'), notes: `${step}` });
+      await vi.advanceTimersByTimeAsync(50);
+      const sent = Number(names().at(-1) ?? 0);
+      expect(step - sent).toBeLessThanOrEqual(5);
+    }
+    await vi.advanceTimersByTimeAsync(250);
+    expect(names().at(-1)).toBe('40');
+    expect(edit.mock.calls.length).toBeLessThanOrEqual(9);
+  });
+
   it('is not sent where it was taken back before', async () => {
     const first = named('first');
     const { drafts } = await opened(first);

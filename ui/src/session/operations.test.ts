@@ -82,6 +82,17 @@ describe('compare', () => {
     expect(keys.in!['modules']!.in!['0']!.in!['points']!.keys).toHaveLength(3);
   });
 
+  it('sets a lane of many changed points whole, and the points that stay keep their keys', () => {
+    const lane = Array.from({ length: 10_000 }, (_, place) => [place / 10, 0.5]);
+    const thinned = { lane: lane.filter((_, place) => place % 3 === 0) };
+    const operations = compare({ lane }, thinned);
+    expect(operations.map(({ op }) => op)).toEqual(['set']);
+    expect(keysOf(thinned.lane).at(-1)).toBe('9999');
+    const back = compare(thinned, { lane });
+    const again = apply(apply({ lane }, operations), back);
+    expect([again, keysOf(again.lane)]).toEqual([{ lane }, keysOf(lane)]);
+  });
+
   it('leads to the other document through any chain of edits, on both sides alike', () => {
     // A small generator with a fixed seed, so that a failure is found again.
     let state = 7;

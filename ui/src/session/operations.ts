@@ -20,6 +20,8 @@ export interface KeyTree {
 type Fields = Record<string, unknown>;
 
 const KEY_BYTES = 5;
+/** Operations on the points of one list. A list with more changes is set whole, with its keys. */
+const MAX_POINT_OPERATIONS = 64;
 
 /** The keys of each list's items. A list that is not here has the keys "0", "1", ... */
 const known = new WeakMap<readonly unknown[], readonly string[]>();
@@ -111,8 +113,13 @@ function compareLists(before: unknown[], after: unknown[], at: string[], found: 
   known.set(before, had);
   known.set(after, keys);
   const left = new Set(keys);
-  for (const key of had) if (!left.has(key)) found.push({ op: 'remove', at, key });
   const items = new Map(had.map((key, place) => [key, before[place]]));
+  if (!after.some(isFields) && !before.some(isFields)) {
+    const removed = had.filter((key) => !left.has(key)).length;
+    const changed = keys.filter((key, place) => textOf(items.get(key)) !== textOf(after[place])).length;
+    if (removed + changed > MAX_POINT_OPERATIONS) return void found.push(setTo(at, after));
+  }
+  for (const key of had) if (!left.has(key)) found.push({ op: 'remove', at, key });
   const order = had.filter((key) => left.has(key));
   keys.forEach((key, place) => {
     const value = after[place];

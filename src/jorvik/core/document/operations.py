@@ -26,6 +26,9 @@ MAX_DEPTH: Final = 12
 MAX_OPERATIONS: Final = 20_000
 """Operations of one edit: every point of the longest lane, twice."""
 
+MAX_POINT_OPERATIONS: Final = 64
+"""Operations on the points of one list; a list with more changes is set whole, with its keys."""
+
 Document = dict[str, Any]
 KeyTree = dict[str, Any]
 """Keys of a value where they are not "0", "1", ...
@@ -289,9 +292,11 @@ def _compare(before: Any, tree: KeyTree, after: Any, at: list[str]) -> Iterator[
         for name in before:
             if name not in after:
                 yield Unset(op="unset", at=[*at, name])
+    elif before is after or _text_of(before) == _text_of(after):
+        return
     elif has_keys(before) and has_keys(after):
         yield from _compare_lists(before, tree, after, at)
-    elif before is not after and _text_of(before) != _text_of(after):
+    else:
         yield SetValue(op="set", at=at, value=after)
 
 
@@ -300,9 +305,14 @@ def _compare_lists(before: list[Any], tree: KeyTree, after: list[Any], at: list[
     keys = match(before, known, after)
     items = dict(zip(known, before, strict=True))
     left = set(keys)
+    pairs = list(zip(keys, after, strict=True))
+    changes = sum(key not in left for key in known) + sum(items.get(key) != value for key, value in pairs)
+    if changes > MAX_POINT_OPERATIONS and not any(isinstance(item, dict) for item in (*before, *after)):
+        yield SetValue(op="set", at=at, value=after, keys={} if keys == keys_of(after, {}) else {"keys": keys})
+        return
     yield from (Remove(op="remove", at=at, key=key) for key in known if key not in left)
     order = [key for key in known if key in left]
-    for place, (key, value) in enumerate(zip(keys, after, strict=True)):
+    for place, (key, value) in enumerate(pairs):
         if key in items:
             yield from _compare(items[key], _below(tree, key), value, [*at, key])
         else:
