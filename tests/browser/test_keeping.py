@@ -113,6 +113,14 @@ class Keeping(OnACopy):
         self.type_in(other, "Amount of shake on cutoff", "5")
         self.expect_amount("33 st", other)
 
+    def test_a_window_that_is_looked_at_again_shows_the_edits_of_another(self) -> None:
+        other = self.second_window()
+        self.type_in(other, AMOUNT, "33st")
+        self.page.evaluate("window.dispatchEvent(new Event('focus'))")
+        self.expect_amount("33 st")
+        self.kept()
+        expect(self.page.get_by_role("button", name="Undo", exact=True)).to_be_disabled()
+
     def test_the_edit_of_one_field_that_comes_last_stands(self) -> None:
         other = self.second_window()
         self.type_in(other, AMOUNT, "33st")

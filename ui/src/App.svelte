@@ -46,10 +46,15 @@
     void workbench.phrasing.drafts.flush();
     if (workbench.onTheWay) event.preventDefault();
   }
+  /** Shows what other windows did while this one was not looked at. */
+  function onfocus(): void {
+    void workbench.drafts.catchUp();
+    void workbench.phrasing.drafts.catchUp();
+  }
   const toPatch = (): void => void (workbench.chosen = WHOLE);
 </script>
 
-<svelte:window {onkeydown} {onbeforeunload} />
+<svelte:window {onkeydown} {onbeforeunload} {onfocus} />
 
 <div class="page">
   <TopBar onversions={() => (versions = true)} onhelp={() => (help = true)} onjobs={() => (jobs = true)} />

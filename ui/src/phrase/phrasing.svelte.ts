@@ -41,10 +41,12 @@ export class Phrasing {
   voice = $state(0);
   readonly drafts = new DraftStore<Phrase>(
     {
-      merged: (phrase) => this.replace(phrase),
+      // A phrase that is no longer played stays out of sight.
+      merged: (phrase) => this.phrase && this.replace(phrase),
       refused: (phrase, sentence) => {
+        if (!this.phrase) return;
         messages.say(`Not applied: ${this.steps.undoLabel}. Another window changed the phrase. ${sentence}`, true);
-        if (this.phrase) this.steps.forget(this.phrase);
+        this.steps.forget(this.phrase);
         this.replace(phrase);
       }
     },

@@ -6,7 +6,7 @@
  * carries an identity: the same operations sent twice are applied once. The answer brings the edits of other windows,
  * which are merged; of one field the edit that reaches the server last stands.
  */
-import { api, Refused, unwrap, Unreachable, type Head, type Kept, type Patch } from '../api/api';
+import { api, isNoAnswer, Refused, unwrap, Unreachable, type Head, type Kept, type Patch } from '../api/api';
 import { applied, compare, overlap, register, type KeyTree, type Operation } from './operations';
 import { freshId, livingWindows, windowId } from './window';
 
@@ -218,6 +218,32 @@ export class DraftStore<D extends { format: string } = Patch> {
     } catch (error) {
       await this.failed(work, error);
     }
+  }
+
+  /** Merges the edits that other windows or programs made since this window read the document. */
+  catchUp(): Promise<void> {
+    return this.inLine(async () => {
+      const { current: work } = this;
+      if (!work || work.sent) return;
+      const { sequence, id } = work.head;
+      const params = { path: { document_id: id }, query: { since: sequence } };
+      try {
+        const since = await unwrap(api.GET(this.at('/api/patches/{document_id}/edits'), { params }));
+        if (since?.length === 0) return;
+        const before = work.confirmed;
+        if (since) {
+          work.confirmed = applied(
+            before,
+            since.flatMap((edit) => edit.operations)
+          );
+          work.head = { ...work.head, sequence: since.at(-1)!.sequence, unsaved: true };
+        } else await this.read(work);
+        this.rebase(work, before);
+      } catch (error) {
+        // The next edit, or the next time the window is looked at, asks again.
+        if (!isNoAnswer(error)) throw error;
+      }
+    });
   }
 
   /** Reads the document as the server has it. */

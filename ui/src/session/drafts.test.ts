@@ -224,6 +224,23 @@ describe('two windows', () => {
     expect([drafts.state, localStorage.length]).toEqual(['kept', 0]);
   });
 
+  it('show what the other did when they are looked at again, under edits that are not sent', async () => {
+    const { drafts } = await opened();
+    get.mockResolvedValueOnce(good([]));
+    await drafts.catchUp();
+    expect(owner.merged).not.toHaveBeenCalled();
+    drafts.keep(named('mine'));
+    get.mockResolvedValueOnce(good([{ sequence: 2, ...theirs }]));
+    await drafts.catchUp();
+    expect(owner.merged.mock.lastCall).toEqual([{ ...named('mine'), notes: 'theirs' }]);
+    working(2);
+    await vi.advanceTimersByTimeAsync(300);
+    expect(edit.mock.calls.map(([{ body }]) => [body.operations, body.sequence])).toEqual([[[nameTo('mine')], 2]]);
+    get.mockRejectedValueOnce(new TypeError('no network'));
+    await drafts.catchUp();
+    expect(drafts.state).toBe('kept');
+  });
+
   it('save a version that has the last edit of the other, and show it', async () => {
     const { drafts } = await opened();
     save.mockResolvedValueOnce(bad(409)).mockResolvedValueOnce(good(kept(2, named('theirs'))));
