@@ -27,7 +27,10 @@ MAX_OPERATIONS: Final = 20_000
 """Operations of one edit: every point of the longest lane, twice."""
 
 MAX_POINT_OPERATIONS: Final = 64
-"""Operations on the points of one list; a list with more changes is set whole, with its keys."""
+"""Operations on the points of one list.
+
+A list with more changes is set whole, with its keys.
+"""
 
 Document = dict[str, Any]
 KeyTree = dict[str, Any]
