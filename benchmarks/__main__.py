@@ -14,6 +14,7 @@ import numpy as np
 from benchmarks import rivals
 from benchmarks.analysis import analysis
 from benchmarks.browser import browser
+from benchmarks.drafts import drafts
 from benchmarks.library import library
 from benchmarks.live import live
 from benchmarks.phrases import phrases
@@ -162,7 +163,20 @@ def main() -> int:
     """Print the parts that are named, or everything."""
     parts: dict[str, Callable[[], None]] = {
         part.__name__: part
-        for part in (engine, sound, judgement, edits, limits, work, largest_judged, phrases, analysis, library, browser)
+        for part in (
+            engine,
+            sound,
+            judgement,
+            edits,
+            limits,
+            work,
+            largest_judged,
+            phrases,
+            analysis,
+            library,
+            drafts,
+            browser,
+        )
     }
     asked = argparse.ArgumentParser(prog="python -m benchmarks", description=__doc__)
     asked.add_argument(
