@@ -23,7 +23,7 @@ from jorvik.core.engine.trace import trace
 from jorvik.core.measure.sound import loudness
 from jorvik.core.phrases.takes import printed as printed_take
 from jorvik.core.voice.render import render
-from jorvik.store.jobs import JobStore
+from jorvik.store.jobs import JobStore, Made
 from jorvik.web.app import Settings, create_app
 from jorvik.web.services.job_kinds import JOB_KINDS
 from jorvik.web.services.jobs import Jobs
@@ -129,6 +129,16 @@ class JobsOverHttp(unittest.TestCase):
         swept = document([WAVE], [ROUTE], performance=note(0.6, 0.1, key=48), name="Quay Lamp")
         asked: Json = {"kind": "sweep", "document": swept, "of": "cutoff", "steps": 12, "patch": "p1", "sequence": 7}
         notes = [{"key": 48, "velocity": 96}, {"key": 72, "velocity": 40}]
+        known_at_end: list[bool] = []
+        app: Any = self.client.app
+        jobs: Jobs = app.state.jobs
+        finish = jobs.store.finish
+
+        def finished(job_id: uuid.UUID, made: Made) -> None:
+            known_at_end.append(job_id in jobs.so_far)
+            finish(job_id, made)
+
+        self.enterContext(mock.patch.object(jobs.store, "finish", finished))
         job = self.ask(**asked, notes=notes)
         self.assertEqual(job["title"], "Range of cutoff in Quay Lamp")
         self.assertEqual((job["facts"]["patch"], job["facts"]["sequence"], job["facts"]["of"]), ("p1", 7, "cutoff"))
@@ -142,6 +152,7 @@ class JobsOverHttp(unittest.TestCase):
 
         wait_until(looks, "the sweep never ended")
         self.assertEqual(self.client.get(f"/api/jobs/{job['id']}/so-far").status_code, 204)
+        self.assertEqual(known_at_end, [False])
         first = next(each for each in so_far if len(each["ranges"][0]["steps"]) >= 3)
         # What comes first lies over the whole range.
         values = [step["value"] for step in first["ranges"][0]["steps"]]

@@ -107,9 +107,13 @@ class Jobs:
         try:
             kind = JOB_KINDS[job.kind]
             form = kind.form.model_validate(request)
-            made = await self._scheduler.run_job(
-                _make, (job.kind, form), cancel.is_set, self._teller(job.id), kind.work
-            )
+            try:
+                made = await self._scheduler.run_job(
+                    _make, (job.kind, form), cancel.is_set, self._teller(job.id), kind.work
+                )
+            finally:
+                # Before the job is marked as ended: its result is what is known of it then.
+                self.so_far.pop(job.id, None)
             # First, so that whoever is told that it is done finds what it has to keep.
             await when_there(lambda: kind.after(form, made, self._library))
             await when_there(lambda: self.store.finish(job.id, made))
@@ -123,7 +127,6 @@ class Jobs:
             await when_there(lambda: self.store.end(job.id, "failed", said))
         finally:
             self._cancels.pop(job.id, None)
-            self.so_far.pop(job.id, None)
 
     def _teller(self, job_id: uuid.UUID) -> Tell:
         told = 0.0
