@@ -7,6 +7,7 @@ from typing import Any
 from jorvik.core.document.destinations import VOICE
 from jorvik.core.document.patch import Patch, check_patch, parse_patch
 from jorvik.core.document.schema import catalogue, document_schema
+from jorvik.core.engine.trace import trace
 from jorvik.core.modules import KINDS
 from jorvik.core.problems import Problem
 from jorvik.place import ROOT
@@ -162,6 +163,12 @@ class Catalogued(unittest.TestCase):
 
 
 class Swinging(unittest.TestCase):
+    def test_a_mix_without_inputs_rests_at_zero_whatever_its_operation(self) -> None:
+        for operation in ("sum", "max", "min", "product"):
+            of = patch([{"id": "m", "kind": "mix", "operation": operation}], [{"source": "m", "destination": "pitch"}])
+            self.assertEqual((of.swings("m"), of.modules[0].reach([])), (False, (0.0, 0.0)))
+            self.assertEqual(set(trace(of).signals["m"]), {0.0})
+
     def test_a_signal_swings_by_its_kind_not_by_one_note(self) -> None:
         of = patch(
             [

@@ -46,6 +46,8 @@ class Mix(Module):
 
     def reach(self, inputs: Sequence[Reach]) -> Reach:
         """Return what the inputs' ends come to together; one that comes in twice is one movement."""
+        if not self.inputs:
+            return (0.0, 0.0)
         pairs = list(zip(self.inputs, inputs, strict=True))
         if self.operation == "sum":
             sources = {item.source: ends for item, ends in pairs}
