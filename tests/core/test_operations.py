@@ -6,7 +6,7 @@ from typing import Any
 
 from hypothesis import given
 from hypothesis import strategies as st
-from pydantic import TypeAdapter
+from pydantic import TypeAdapter, ValidationError
 
 from jorvik.core.document.operations import Draft, Operation, apply, compare, keys_of
 from jorvik.core.problems import Problem
@@ -55,6 +55,12 @@ class Operations(unittest.TestCase):
             with self.subTest(case["says"]), self.assertRaises(Problem) as caught:
                 apply(Draft(case["document"]), READER.validate_python([case["operation"]]))
             self.assertRegex(str(caught.exception), "removed meanwhile|a list")
+
+    def test_trees_of_keys_that_are_none_are_refused(self) -> None:
+        trees: list[Any] = [{"keys": 5}, {"keys": ["a", "a"]}, {"keys": [""]}, {"in": []}, {"in": {"x": 5}}, {"x": {}}]
+        for keys in trees:
+            with self.subTest(keys=keys), self.assertRaises(ValidationError):
+                READER.validate_python([{"op": "set", "at": ["x"], "value": [], "keys": keys}])
 
     def test_compare_cases_give_the_least_operations(self) -> None:
         for case in CASES["compared"]:

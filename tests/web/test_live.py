@@ -142,8 +142,7 @@ class Live(Api):
 
     @property
     def stage(self) -> LiveSlot:
-        stage: LiveSlot = self.client.app.state.stage  # type: ignore[attr-defined]
-        return stage
+        return cast(LiveSlot, self.client.app.state.stage)  # type: ignore[attr-defined]
 
     def connect(self, **options: Any) -> Any:
         return self.client.websocket_connect("ws://127.0.0.1:8420/api/live", **options)

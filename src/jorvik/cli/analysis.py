@@ -2,13 +2,9 @@
 
 import argparse
 import json
-from typing import TYPE_CHECKING
 
 from jorvik.cli.commands import read_document_file
 from jorvik.core.problems import Problem
-
-if TYPE_CHECKING:
-    pass
 
 
 def sweep(args: argparse.Namespace) -> None:

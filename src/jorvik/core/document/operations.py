@@ -16,7 +16,8 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic_core import PydanticCustomError
 
 from jorvik.core.problems import Problem, shown
 
@@ -39,7 +40,25 @@ KeyTree = dict[str, Any]
 ``keys`` has those of a list's items in order, and ``in`` the trees of what is inside, by field or key.
 """
 
-Key = Annotated[str, Field(min_length=1, max_length=40)]
+MAX_KEY: Final = 40
+"""Characters of a key."""
+
+
+def _check_keys(tree: KeyTree) -> KeyTree:
+    """Return a tree of keys. Raises PydanticCustomError for any other object."""
+    keys, below = tree.get("keys", []), tree.get("in", {})
+    is_list = isinstance(keys, list) and all(isinstance(key, str) and 0 < len(key) <= MAX_KEY for key in keys)
+    if not is_list or len(set(keys)) != len(keys) or not isinstance(below, dict) or set(tree) - {"keys", "in"}:
+        raise PydanticCustomError("keys", 'an object with "keys", a list of different texts, and "in", an object')
+    for inner in below.values():
+        if not isinstance(inner, dict):
+            raise PydanticCustomError("keys", 'an object of objects as "in"')
+        _check_keys(inner)
+    return tree
+
+
+Keys = Annotated[KeyTree, AfterValidator(_check_keys)]
+Key = Annotated[str, Field(min_length=1, max_length=MAX_KEY)]
 Name = Annotated[str, Field(max_length=200)]
 Path = Annotated[list[Name], Field(max_length=MAX_DEPTH)]
 
@@ -54,7 +73,7 @@ class SetValue(_Operation):
     op: Literal["set"]
     at: Annotated[Path, Field(min_length=1)]
     value: Any
-    keys: KeyTree = {}
+    keys: Keys = {}
 
 
 class Unset(_Operation):
@@ -75,7 +94,7 @@ class Insert(_Operation):
     after: Key | None
     key: Key
     value: Any
-    keys: KeyTree = {}
+    keys: Keys = {}
 
 
 class Remove(_Operation):

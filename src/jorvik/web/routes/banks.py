@@ -27,7 +27,7 @@ from jorvik.store.documents import Missing
 from jorvik.store.jobs import Job
 from jorvik.store.library import MOST_AT_ONCE, LibraryStore
 from jorvik.web.forms.common import Form
-from jorvik.web.services.banks import BankJob, bank_about, bank_title, banks_folder, processes, results_folder
+from jorvik.web.services.banks import BankJob, bank_about, bank_title, banks_folder, results_folder, worker_count
 
 router = APIRouter(prefix="/bank")
 
@@ -95,7 +95,7 @@ def post_plan(request: Request, form: BankRequest) -> BankPlan:
         patches=len({piece.file for piece in made.pieces}),
         pieces=len(made.pieces),
         sound_s=made.seconds,
-        work_s=made.work_s / processes(),
+        work_s=made.work_s / worker_count(),
         file_bytes=made.file_bytes,
         unfit=[entry.trouble for entry in made.unfit],
     )

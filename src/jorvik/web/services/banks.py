@@ -64,8 +64,8 @@ def bank_about(form: BankJob) -> dict[str, Any]:
     return {"work": form.work, "patches": form.patches, "pieces": form.pieces, "name": form.name}
 
 
-def processes() -> int:
-    """Return how many processes work at a bank: one core is left for whoever goes on editing."""
+def worker_count() -> int:
+    """Return the number of processes for batch work: one core stays free for editing."""
     return max(1, (os.cpu_count() or 2) - 1)
 
 
@@ -76,7 +76,7 @@ def made_bank(form: BankJob, cancelled: Cancel, tell: Tell) -> Made:
         raise Problem("the bank", "no patches that were set aside for it", "asked for anew")
     command = ["nice", "-n", str(_NICE), sys.executable, "-m", "jorvik.cli", "bank", form.work]
     command += [str(folder / "in"), "--out", str(folder / "out")]
-    command += ["--settings", str(folder / "settings.json"), "--workers", str(processes()), "--progress", "json"]
+    command += ["--settings", str(folder / "settings.json"), "--workers", str(worker_count()), "--progress", "json"]
     if form.against is not None and (earlier := banks_folder() / form.against.hex / "out").is_dir():
         command += ["--against", str(earlier)]
     for _ in range(_MOST_BEGUN):
