@@ -108,6 +108,11 @@ class Operations(unittest.TestCase):
         point = READER.validate_python([{"op": "set", "at": ["lane", "2997"], "value": [299.7, 0.9]}])
         self.assertEqual(apply(after, point).document["lane"][-1], [299.7, 0.9])
 
+    def test_a_whole_number_is_the_same_with_and_without_a_point(self) -> None:
+        draft = Draft({"cutoff": 3000, "lane": [[0, 1], [2, 0.5]], "on": True})
+        self.assertEqual(compare(draft, {"cutoff": 3000.0, "lane": [[0.0, 1.0], [2, 0.5]], "on": True}), [])
+        self.assertEqual([each.at for each in compare(draft, {**draft.document, "on": 1})], [["on"]])
+
     def test_every_demo_leads_to_every_next_one(self) -> None:
         documents = list(demos().values())
         draft = Draft(documents[-1])

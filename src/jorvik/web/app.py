@@ -49,6 +49,7 @@ from jorvik.web.routes import (
     paper,
     phrases,
     practice,
+    session,
     sound,
     sweeps,
     takes,
@@ -58,6 +59,7 @@ from jorvik.web.services.jobs import Jobs
 from jorvik.web.services.live_process import SWITCH_S
 from jorvik.web.services.live_slot import LiveSlot
 from jorvik.web.services.scheduler import Busy, Scheduler
+from jorvik.web.services.sessions import Sessions
 from jorvik.web.services.store_calls import is_away
 from jorvik.web.services.workers import TaskBroke, WorkerDied
 
@@ -120,6 +122,7 @@ def create_app(settings: Settings) -> FastAPI:
     ):
         app.include_router(router, prefix="/api", responses=_refusals(400, 403, 404, 413, 422, 503, 507))
     app.include_router(live.router, prefix="/api")
+    app.include_router(session.router, prefix="/api")
     for error, answer in _ANSWERS.items():
         app.add_exception_handler(error, answer)
     if settings.screen is not None:
@@ -160,13 +163,16 @@ async def _life(app: FastAPI, settings: Settings) -> AsyncIterator[None]:
     stage = app.state.stage = LiveSlot()
     completer = app.state.completer = Completer(app.state.logbook, scheduler)
     working = app.state.jobs = Jobs(JobStore(settings.engine), scheduler, app.state.library)
+    sessions = app.state.sessions = Sessions(scheduler, lambda: app.state.ear)
     app.state.ear = await anyio.to_thread.run_sync(practice.ear_of, app.state.stores["practice"])
     # Each service is stopped, the last first, also where another fails to stop.
     async with AsyncExitStack() as services:
         # The page is sent while the processes that compute for it come up.
         services.push_async_callback(_wait_for_workers, asyncio.create_task(scheduler.begin()))
+        services.push_async_callback(_wait_for_workers, asyncio.create_task(sessions.workers.begin()))
         services.callback(stage.leave)
         services.callback(scheduler.stop)
+        services.callback(sessions.workers.stop)
         completer.begin()
         services.push_async_callback(completer.stop)
         working.begin()

@@ -6,9 +6,9 @@ from jorvik.core.compiling import compile_part
 from jorvik.core.document.patch import check_patch
 from jorvik.core.live.player import LivePlayer
 from jorvik.web.routes import assist, compute, judge, sound
-from jorvik.web.services import live_process
+from jorvik.web.services import live_process, session_tasks
 
-__all__ = ["assist", "compute", "judge", "live_process", "sound"]
+__all__ = ["assist", "compute", "judge", "live_process", "session_tasks", "sound"]
 
 compile_part("engine")
 _player = LivePlayer(check_patch({"format": "jorvik-patch", "version": 1}))

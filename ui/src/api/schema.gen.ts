@@ -4309,7 +4309,7 @@ export interface components {
         };
         /**
          * FindingView
-         * @description Something worth knowing of a patch; ``fixed`` is the whole document as the fix would make it.
+         * @description Something worth knowing of a patch.
          */
         FindingView: {
             /** Key */
@@ -4336,6 +4336,8 @@ export interface components {
             fixed?: {
                 [key: string]: unknown;
             } | null;
+            /** Operations */
+            operations?: (components["schemas"]["SetValue"] | components["schemas"]["Unset"] | components["schemas"]["Insert"] | components["schemas"]["Remove"] | components["schemas"]["Order"])[] | null;
             /** Set Aside */
             set_aside?: string | null;
         };
@@ -6965,17 +6967,23 @@ export interface components {
         };
         /**
          * Row
-         * @description One signal over the columns: base64 of little-endian float32, of one number where it stands still.
+         * @description One signal over the columns as float32; of one number where it does not move.
          *
          *     Where ``least`` is empty, nothing in a column goes beyond the line from its first sample to the next column's.
          */
         Row: {
             /** First */
-            first: string;
-            /** Least */
-            least: string;
-            /** Greatest */
-            greatest: string;
+            first: string | number;
+            /**
+             * Least
+             * @default
+             */
+            least?: string | number;
+            /**
+             * Greatest
+             * @default
+             */
+            greatest?: string | number;
         };
         /**
          * Said
@@ -7224,7 +7232,7 @@ export interface components {
             /** Columns */
             columns: number;
             /** Starts S */
-            starts_s: string;
+            starts_s: string | number;
             /** Notes */
             notes: components["schemas"]["NoteView"][];
             /** Signals */
@@ -8340,6 +8348,297 @@ export interface components {
              */
             kind: "voltage";
         };
+        /**
+         * EditMessage
+         * @description The window has edited the document.
+         */
+        EditMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "edit";
+            /** Revision */
+            revision: number;
+            /** Operations */
+            operations: (components["schemas"]["SetValue"] | components["schemas"]["Unset"] | components["schemas"]["Insert"] | components["schemas"]["Remove"] | components["schemas"]["Order"])[];
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+        };
+        /**
+         * HearMessage
+         * @description The window wants to hear the document, with another note where one is given.
+         */
+        HearMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "hear";
+            /** Request */
+            request: number;
+            /**
+             * Velocity
+             * @default null
+             */
+            velocity?: number | null;
+            /**
+             * Key
+             * @default null
+             */
+            key?: number | null;
+            /**
+             * Length S
+             * @default null
+             */
+            length_s?: number | null;
+        };
+        /**
+         * JudgeMessage
+         * @description The window wants a judgement of the same document again, such as by another ear.
+         */
+        JudgeMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "judge";
+        };
+        /**
+         * LiveMessage
+         * @description The window begins or stops to play live: sound comes before judgement then.
+         */
+        LiveMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "live";
+            /** Is Live */
+            is_live: boolean;
+        };
+        /**
+         * OpenMessage
+         * @description The window opens a patch, or opens it again after the connection was lost.
+         */
+        OpenMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "open";
+            /** Revision */
+            revision: number;
+            document: components["schemas"]["Opened"];
+            /** Keys */
+            keys?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+        };
+        /**
+         * Opened
+         * @description The document of a session. Operations are addressed from here: ``["patch", "modules", "0", "attack_s"]``.
+         */
+        Opened: {
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            };
+            performed: components["schemas"]["Performed"];
+        };
+        /**
+         * Performed
+         * @description What the patch is played under: a phrase and the number of the voice on the sheet, or its test note.
+         */
+        Performed: {
+            /**
+             * Phrase
+             * @default null
+             */
+            phrase?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Voice
+             * @default 0
+             */
+            voice?: number;
+        };
+        /**
+         * StopMessage
+         * @description The window no longer wants a sound that it asked for.
+         */
+        StopMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "stop";
+            /** Request */
+            request: number;
+        };
+        /**
+         * View
+         * @description The part of the sheet that the window shows.
+         */
+        View: {
+            /** Columns */
+            columns: number;
+            /** Velocities */
+            velocities?: number[];
+            /** Asked */
+            asked?: string[];
+            /**
+             * From S
+             * @default 0
+             */
+            from_s?: number;
+            /**
+             * To S
+             * @default null
+             */
+            to_s?: number | null;
+        };
+        /**
+         * ViewMessage
+         * @description The window shows another part of the sheet.
+         */
+        ViewMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "view";
+            view: components["schemas"]["View"];
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate?: number;
+        };
+        FromWindow: components["schemas"]["OpenMessage"] | components["schemas"]["EditMessage"] | components["schemas"]["ViewMessage"] | components["schemas"]["JudgeMessage"] | components["schemas"]["LiveMessage"] | components["schemas"]["HearMessage"] | components["schemas"]["StopMessage"];
+        /**
+         * FailedMessage
+         * @description Something could not be done; the session goes on.
+         */
+        FailedMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "failed";
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "message" | "sheet" | "voices" | "judgement" | "sound";
+            /** Sentence */
+            sentence: string;
+            /**
+             * Request
+             * @default null
+             */
+            request?: number | null;
+        };
+        /**
+         * JudgedMessage
+         * @description Figures and findings of a revision.
+         */
+        JudgedMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "judged";
+            /** Revision */
+            revision: number;
+            judgement: components["schemas"]["Judgement"];
+        };
+        /**
+         * LostMessage
+         * @description The server does not have the document of this session any more; the window opens it again.
+         */
+        LostMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "lost";
+        };
+        /**
+         * RefusedMessage
+         * @description The document of a revision is not valid; the sentence says what is wrong.
+         */
+        RefusedMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "refused";
+            /** Revision */
+            revision: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * SheetMessage
+         * @description The sheet of a revision; a binary message.
+         */
+        SheetMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "sheet";
+            /** Revision */
+            revision: number;
+            sheet: components["schemas"]["Sheet"];
+        };
+        /**
+         * SoundMessage
+         * @description The sound of a request as a WAV file; a binary message.
+         */
+        SoundMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "sound";
+            /** Request */
+            request: number;
+            /** Limited Db */
+            limited_db: number;
+            /** Loudness Lufs */
+            loudness_lufs: number;
+            /** Centroid Hz */
+            centroid_hz: number;
+            /** Wav */
+            wav: string | number;
+        };
+        /**
+         * VoicesMessage
+         * @description The other voices of the phrase, to be drawn behind the sheet of the same revision; a binary message.
+         */
+        VoicesMessage: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "voices";
+            /** Revision */
+            revision: number;
+            /** Voices */
+            voices: components["schemas"]["VoiceView"][];
+        };
+        ToWindow: components["schemas"]["SheetMessage"] | components["schemas"]["VoicesMessage"] | components["schemas"]["JudgedMessage"] | components["schemas"]["SoundMessage"] | components["schemas"]["RefusedMessage"] | components["schemas"]["FailedMessage"] | components["schemas"]["LostMessage"];
     };
     responses: never;
     parameters: never;

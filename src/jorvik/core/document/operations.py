@@ -370,7 +370,16 @@ def _id_of(item: Any) -> str:
 
 
 def _text_of(value: Any) -> str:
-    return json.dumps(value, sort_keys=True)
+    return json.dumps(_plain(value), sort_keys=True)
+
+
+def _plain(value: Any) -> Any:
+    """Return a value with whole numbers as int: JSON has one kind of number, and 3000.0 is not another than 3000."""
+    if isinstance(value, dict):
+        return {name: _plain(each) for name, each in value.items()}
+    if isinstance(value, list):
+        return [_plain(each) for each in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
 def _kind_of(item: Any) -> str:

@@ -225,15 +225,19 @@ class HarmonicsSeen(Form):
     wave: str
 
 
+Packed = str | int
+"""An array: base64 of its little-endian numbers or, in a binary message, the number of its chunk."""
+
+
 class Row(Form):
-    """One signal over the columns: base64 of little-endian float32, of one number where it stands still.
+    """One signal over the columns as float32; of one number where it does not move.
 
     Where ``least`` is empty, nothing in a column goes beyond the line from its first sample to the next column's.
     """
 
-    first: str
-    least: str
-    greatest: str
+    first: Packed
+    least: Packed = ""
+    greatest: Packed = ""
 
 
 class CyclesRequest(Form):
@@ -360,7 +364,7 @@ class Sheet(Form):
     """What is shown of a voice in a phrase begins at its note, and ends with its tail."""
     ends_s: float = 0.0
     columns: int
-    starts_s: str
+    starts_s: Packed
     notes: list[NoteView]
     signals: dict[str, SignalView]
     lanes: dict[str, LaneView]

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from jorvik.core.document.operations import Operation
 from jorvik.core.measure.differences import Difference
 from jorvik.core.measure.lane import Measures
 from jorvik.core.measure.patch import PatchMeasures
@@ -32,7 +33,7 @@ class Place(Form):
 
 
 class FindingView(Form):
-    """Something worth knowing of a patch; ``fixed`` is the whole document as the fix would make it."""
+    """Something worth knowing of a patch."""
 
     key: str
     rule: str
@@ -44,6 +45,9 @@ class FindingView(Form):
     to_s: float
     fix: str = ""
     fixed: Document | None = None
+    """The whole document with the fix; not in a session."""
+    operations: list[Operation] | None = None
+    """In a session: the operations that lead from the judged document to the fix."""
     set_aside: str | None = None
 
 

@@ -12,7 +12,6 @@ from jorvik.core.engine.reduce import reduce_run
 from jorvik.core.engine.row_cache import RowCache
 from jorvik.core.engine.run import Run
 from jorvik.core.engine.trace import trace
-from jorvik.core.judgement import judge
 from jorvik.core.limits import MAX_TRACE_BYTES
 from jorvik.core.measure.context import Context
 from jorvik.core.measure.differences import constant_measures, constants, differences
@@ -28,15 +27,13 @@ from jorvik.web.forms.judging import (
     ComparedStep,
     CompareRequest,
     Comparison,
-    FigureView,
-    FindingView,
     Judgement,
-    Place,
     Reached,
     ReachedRequest,
     StepLevel,
     StretchRequest,
 )
+from jorvik.web.services.judging import judgement
 from jorvik.web.services.rendered import voice_of, with_test_note
 from jorvik.web.services.scheduler import TheScheduler, as_json
 from jorvik.web.services.sheet import level_row, row_of
@@ -53,28 +50,7 @@ async def post_judge(request: Request, form: Play, scheduler: TheScheduler) -> R
 
 def _judged(form: Play, ear: Ear, cancelled: Cancel, _: Tell) -> bytes:
     patch = with_test_note(form)
-    context = Context(patch, form.rate, cancelled, voice_of(form, patch), ear)
-    aside = {meant.finding: meant.reason for meant in context.patch.set_aside}
-    judged = judge(context)
-    begins_s = context.trace.run.origin / context.rate
-    found = [
-        FindingView(
-            key=f.key,
-            rule=f.rule,
-            severity=f.severity,
-            sentence=f.sentence,
-            why=f.why,
-            about=Place.of(f.about),
-            from_s=f.from_s + begins_s,
-            to_s=f.to_s + begins_s,
-            fix=f.fix.label if f.fix else "",
-            fixed=f.fix.patch.document() if f.fix else None,
-            set_aside=aside.get(f.key),
-        )
-        for f in judged.findings
-    ]
-    figures = [FigureView(**{**figure.facts(), "about": Place.of(figure.about)}) for figure in judged.figures]
-    return Judgement(measures=context.measures, figures=figures, findings=found).model_dump_json().encode()
+    return judgement(Context(patch, form.rate, cancelled, voice_of(form, patch), ear)).model_dump_json().encode()
 
 
 @router.post("/compare", response_model=Comparison)

@@ -42,16 +42,13 @@ from jorvik.web.forms.common import (
     SoundView,
     TableRequest,
 )
-from jorvik.web.services.rendered import Rendered, with_test_note
+from jorvik.web.services.packing import packed
+from jorvik.web.services.rendered import heard, with_test_note
 from jorvik.web.services.scheduler import TheScheduler, WorkKind, as_json
-from jorvik.web.services.sheet import packed
 from jorvik.web.services.weight import is_heavy_sound
 from jorvik.web.services.workers import Cancel, Tell
 
 router = APIRouter()
-_rendered = Rendered()
-"""Of the process that works."""
-
 _ROWS = 108
 _FLOOR_DB = -100.0
 """What is shown as nothing in the spectrogram, and what its legend says."""
@@ -72,13 +69,13 @@ def _kind_of_work(form: Play) -> WorkKind:
 
 
 def _sound(form: SoundRequest, cancelled: Cancel, _: Tell) -> tuple[bytes, dict[str, str]]:
-    heard = _rendered.heard(form, cancelled)
+    found = heard(form, cancelled)
     headers = {
-        "X-Limited-dB": f"{heard.sound.limited_db:.2f}",
-        "X-Loudness-LUFS": f"{heard.loudness_lufs:.2f}",
-        "X-Centroid-Hz": f"{heard.centroid_hz:.0f}",
+        "X-Limited-dB": f"{found.sound.limited_db:.2f}",
+        "X-Loudness-LUFS": f"{found.loudness_lufs:.2f}",
+        "X-Centroid-Hz": f"{found.centroid_hz:.0f}",
     }
-    return wav_bytes(heard.sound, form.depth, form.mono), headers
+    return wav_bytes(found.sound, form.depth, form.mono), headers
 
 
 @router.post("/prepare", status_code=204)
@@ -88,7 +85,7 @@ async def post_prepare(request: Request, form: Play, scheduler: TheScheduler) ->
 
 
 def _prepare(form: Play, cancelled: Cancel, _: Tell) -> None:
-    _rendered.heard(form, cancelled)
+    heard(form, cancelled)
 
 
 @router.post("/look", response_model=SoundView)
@@ -98,7 +95,7 @@ async def post_look(request: Request, form: LookRequest, scheduler: TheScheduler
 
 
 def _look(form: LookRequest, cancelled: Cancel, _: Tell) -> bytes:
-    return look(_rendered.heard(form, cancelled).sound, form).model_dump_json().encode()
+    return look(heard(form, cancelled).sound, form).model_dump_json().encode()
 
 
 @router.post("/harmonics")

@@ -12,7 +12,7 @@ import hashlib
 import os
 import pickle
 import threading
-from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
+from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -40,7 +40,7 @@ _POOLS: Final[Mapping[WorkKind, tuple[int, int]]] = {
 }
 """How many processes each kind of work has, and how far they give way to others."""
 
-_AT_ONCE: Final[tuple[WorkKind, ...]] = ("sheet", "sound", "judgement")
+_AT_ONCE: Final[tuple[WorkKind, ...]] = ("sound", "judgement")
 
 MAX_WAITING: Final = 64
 """Pieces of work that wait in one pool; one more is told to come back."""
@@ -117,32 +117,61 @@ class Scheduler:
 
         Raises what the task raises; Cancelled where the asker has gone or has newer work of the kind; Busy.
         """
-        name = _name(task, arguments)
-        known = self._answers.get(name)
-        if known is not None:
-            self._take_place(request)
-            return known
-        job = self._jobs.get(name)
-        if job is None:
-            self._refuse(kind, name)
-            job = self._jobs[name] = _Job()
-            job.result = asyncio.create_task(self._run(name, job, kind, task, arguments))
-        assert job.result is not None
         place = self._take_place(request)
-        job.waiting += 1
-        watchers = [asyncio.create_task(watch) for watch in (_gone(request), place.replaced.wait())]
+        return await self.answer((_gone(request), place.replaced.wait()), kind, task, *arguments)
+
+    async def answer(
+        self, given_up: Iterable[Coroutine[Any, Any, Any]], kind: WorkKind, task: Callable[..., Any], *arguments: Any
+    ) -> Any:
+        """Return what a task makes, in a process for its kind of work.
+
+        The same work under way is shared, and judgements are kept.
+
+        Parameters
+        ----------
+        given_up : iterable of coroutines
+            The first that returns says that the answer is not wanted any more.
+        kind : str
+            The kind of work, which says the processes.
+        task : callable
+            A function of a module, which the process imports.
+        *arguments
+            Of the task.
+
+        Raises
+        ------
+        Cancelled
+            Where the answer is not wanted any more.
+        Busy
+            Where too much is waiting.
+        Exception
+            What the task raises.
+        """
+        name = _name(task, arguments)
+        watchers = [asyncio.create_task(watch) for watch in given_up]
         try:
-            await asyncio.wait([job.result, *watchers], return_when=asyncio.FIRST_COMPLETED)
-            if not job.result.done():
-                raise Cancelled
-            answer = job.result.result()
+            if name in self._answers:
+                return self._answers[name]
+            job = self._jobs.get(name)
+            if job is None:
+                self._refuse(kind, name)
+                job = self._jobs[name] = _Job()
+                job.result = asyncio.create_task(self._run(name, job, kind, task, arguments))
+            assert job.result is not None
+            job.waiting += 1
+            try:
+                await asyncio.wait([job.result, *watchers], return_when=asyncio.FIRST_COMPLETED)
+                if not job.result.done():
+                    raise Cancelled
+                answer = job.result.result()
+            finally:
+                job.waiting -= 1
+                if job.waiting == 0 and not job.result.done():
+                    self._give_up(name, job)
             if kind == "judgement" and isinstance(answer, bytes) and len(answer) <= MAX_ANSWERS_BYTES:
                 self._answers[name] = answer
             return answer
         finally:
-            job.waiting -= 1
-            if job.waiting == 0 and not job.result.done():
-                self._give_up(name, job)
             for watcher in watchers:
                 watcher.cancel()
 

@@ -1,26 +1,20 @@
 """The note sheet as the screen wants it: a run in columns, with what each row is."""
 
-import base64
 from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from jorvik.core.document.destinations import ALWAYS_SHOWN, VOICE, Destination
 from jorvik.core.document.patch import Patch
-from jorvik.core.dsp.kernels import Floats
 from jorvik.core.engine.notes import VoiceNote, run_length, windows
 from jorvik.core.engine.reduce import Reduced, reduce_run
 from jorvik.core.engine.run import Run, never
 from jorvik.core.engine.shared_rows import shared_by_voices
 from jorvik.web.forms.common import LaneView, NoteView, Overlay, Row, Sheet, SignalView, VoiceView
+from jorvik.web.services.packing import Base64, Packer
 from jorvik.web.services.row_caches import RowCaches
 
-_MOST = float(np.finfo(np.float32).max)
-
-
-def packed(values: Floats) -> str:
-    """Return finite numbers as base64 of little-endian float32, those beyond its range at its ends."""
-    return base64.b64encode(np.clip(values, -_MOST, _MOST).astype("<f4").tobytes()).decode()
+_AS_TEXT = Base64()
 
 
 def sheet(
@@ -33,6 +27,7 @@ def sheet(
     span_s: tuple[float, float | None] = (0.0, None),
     asked: Sequence[str] = (),
     voice: int = 0,
+    pack: Packer = _AS_TEXT,
 ) -> Sheet:
     """Return the sheet of a patch's voice, with its lanes at further velocities; made in one of some caches.
 
@@ -52,7 +47,7 @@ def sheet(
         for velocity in velocities:
             other = Run(patch.with_note(velocity=velocity), rate, voice)
             rows = reduce_run(other, columns, cancelled, (first, last), cache)
-            lanes = {name: row_of(rows, lane.row) for name, lane in other.program.lanes.items()}
+            lanes = {name: row_of(rows, lane.row, pack) for name, lane in other.program.lanes.items()}
             overlays.append(Overlay(velocity=velocity, lanes=lanes))
     return Sheet(
         rate=rate,
@@ -62,10 +57,10 @@ def sheet(
         begins_s=(run.origin + first) / rate,
         ends_s=(run.origin + last) / rate,
         columns=reduced.starts.size,
-        starts_s=base64.b64encode(((run.origin + reduced.starts) / rate).astype("<f8").tobytes()).decode(),
+        starts_s=pack.doubles((run.origin + reduced.starts) / rate),
         notes=[_note(held, run) for held in run.notes],
-        signals=_signals(run, reduced),
-        lanes=_lanes(run, reduced, asked),
+        signals=_signals(run, reduced, pack),
+        lanes=_lanes(run, reduced, asked, pack),
         overlays=overlays,
     )
 
@@ -77,6 +72,7 @@ def voices_beside(
     voice: int,
     cancelled: Callable[[], bool] = never,
     span_s: tuple[float, float | None] = (0.0, None),
+    pack: Packer = _AS_TEXT,
 ) -> list[VoiceView]:
     """Return the voice's lanes of every other note of a phrase that lies in a stretch of it."""
     if patch.phrase is None or patch.voice.mode != "poly":
@@ -98,27 +94,27 @@ def voices_beside(
                 begins_s=(origin + first) / rate,
                 ends_s=(origin + last) / rate,
                 columns=reduced.starts.size,
-                lanes={n: row_of(reduced, lane.row) for n, lane in run.program.lanes.items() if n in VOICE},
+                lanes={n: row_of(reduced, lane.row, pack) for n, lane in run.program.lanes.items() if n in VOICE},
             )
         )
     return found
 
 
-def row_of(reduced: Reduced, row: int) -> Row:
-    """Return one row of a run in columns, ready to travel."""
+def row_of(reduced: Reduced, row: int, pack: Packer = _AS_TEXT) -> Row:
+    """Return one row of a run in columns, packed."""
     first, least, greatest = reduced.first[row], reduced.least[row], reduced.greatest[row]
     if least.min() == greatest.max():
-        return level_row(float(first[0]))
+        return level_row(float(first[0]), pack)
     # What the last column leads to is not known: its own ends stand for it.
     following = np.append(first[1:], first[-1])
     if (least >= np.minimum(first, following)).all() and (greatest <= np.maximum(first, following)).all():
-        return Row(first=packed(first), least="", greatest="")
-    return Row(first=packed(first), least=packed(least), greatest=packed(greatest))
+        return Row(first=pack.floats(first))
+    return Row(first=pack.floats(first), least=pack.floats(least), greatest=pack.floats(greatest))
 
 
-def level_row(value: float) -> Row:
-    """Return a row that stands at a value."""
-    return Row(first=packed(np.array([value])), least="", greatest="")
+def level_row(value: float, pack: Packer = _AS_TEXT) -> Row:
+    """Return a row that stays at a value."""
+    return Row(first=pack.floats(np.array([value])))
 
 
 def _note(held: VoiceNote, run: Run) -> NoteView:
@@ -126,7 +122,7 @@ def _note(held: VoiceNote, run: Run) -> NoteView:
     return NoteView(on_s=on, off_s=off, key=held.note.key, velocity=held.note.velocity, number=held.number)
 
 
-def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
+def _signals(run: Run, reduced: Reduced, pack: Packer) -> dict[str, SignalView]:
     found = {}
     held = run.note
     for module in run.patch.modules:
@@ -135,7 +131,7 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
         on, off = ((run.origin + at) / run.rate for at in (held.on, held.off))
         handles = module.handles(run.patch.performance.tempo, on, off)
         found[module.id] = SignalView(
-            row=row_of(reduced, row),
+            row=row_of(reduced, row, pack),
             summary=module.summary(),
             low=min(low, float(reduced.least[row].min())),
             high=max(high, float(reduced.greatest[row].max())),
@@ -145,22 +141,22 @@ def _signals(run: Run, reduced: Reduced) -> dict[str, SignalView]:
     return found
 
 
-def _lanes(run: Run, reduced: Reduced, wanted: Sequence[str]) -> dict[str, LaneView]:
+def _lanes(run: Run, reduced: Reduced, wanted: Sequence[str], pack: Packer) -> dict[str, LaneView]:
     # A muted route keeps its stave, so that it can be let sound again where it was muted.
     asked = {*ALWAYS_SHOWN, *wanted, *run.program.lanes, *(route.destination for route in run.patch.routes)}
     names = [name for name in VOICE if name in asked]
     names += [name for name in run.program.lanes if name not in VOICE]
-    return {name: _lane(run, reduced, name) for name in names}
+    return {name: _lane(run, reduced, name, pack) for name in names}
 
 
-def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
+def _lane(run: Run, reduced: Reduced, name: str, pack: Packer) -> LaneView:
     """Return one destination; where nothing moves it, every row is its set value."""
     lane = run.program.lanes.get(name)
     at = run.patch.destination(name)
     assert at is not None, name
     set_value = run.patch.base(at)
-    still = level_row(set_value)
-    value, raw, base = (row_of(reduced, lane.row + i) for i in range(3)) if lane else (still, still, still)
+    still = level_row(set_value, pack)
+    value, raw, base = (row_of(reduced, lane.row + i, pack) for i in range(3)) if lane else (still, still, still)
     return LaneView(
         title=at.title,
         unit=at.unit,
@@ -173,7 +169,7 @@ def _lane(run: Run, reduced: Reduced, name: str) -> LaneView:
         value=value,
         raw=raw if raw != value else None,
         base=base,
-        contributions={r.id: row_of(reduced, run.program.route_rows[r.id]) for r in lane.routes} if lane else {},
+        contributions={r.id: row_of(reduced, run.program.route_rows[r.id], pack) for r in lane.routes} if lane else {},
         least=float(reduced.least[lane.row].min()) if lane else set_value,
         greatest=float(reduced.greatest[lane.row].max()) if lane else set_value,
         clamped=_share_beyond(reduced, lane.row + 1, at) if lane else 0.0,
