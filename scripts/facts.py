@@ -4,7 +4,7 @@ import json
 from typing import Final
 
 from jorvik.bank.works import WORK_NAMES, work_facts
-from jorvik.core.limits import COARSE_RATE, DEFAULT_RATE, DRAFT_RATE
+from jorvik.core.limits import DEFAULT_RATE, DRAFT_RATE
 from jorvik.core.units.velocities import VELOCITIES
 from jorvik.store.kinds import KINDS
 
@@ -26,7 +26,6 @@ _FACTS: Final[dict[str, tuple[str, object]]] = {
     ),
     "FULL_RATE": ("Samples a second of a sheet, a judgement and a sound.", DEFAULT_RATE),
     "DRAFT_RATE": ("Samples a second of a sheet while something is dragged.", DRAFT_RATE),
-    "COARSE_RATE": ("Samples a second of the voices behind the strong one.", COARSE_RATE),
     "WORKS": ("Kinds of batch work.", [_work(one) for one in sorted(WORK_NAMES, key=lambda n: work_facts(n).order)]),
     "DOCUMENTS": (
         "Kinds of stored document that the library lists.",

@@ -9,7 +9,7 @@ import tempfile
 import threading
 import time
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
@@ -172,7 +172,7 @@ def wait_until(so: Callable[[], bool], said: str) -> None:
 
 
 class Late:
-    """An application whose answers to everything but files and reads come late."""
+    """An application that everything but reads of files and documents reaches late, messages in order."""
 
     def __init__(self, app: Any, late_s: Callable[[], float]) -> None:
         self.app = app
@@ -181,7 +181,31 @@ class Late:
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         if scope["type"] == "http" and scope["method"] != "GET":
             await asyncio.sleep(self.late_s())
+        if scope["type"] == "websocket":
+            receive = self._late(receive)
         await self.app(scope, receive, send)
+
+    def _late(self, receive: Callable[[], Awaitable[Any]]) -> Callable[[], Awaitable[Any]]:
+        """Return what receives messages late: each waits from its own arrival, and not for those before it."""
+        due: asyncio.Queue[tuple[float, Any]] = asyncio.Queue()
+        clock = asyncio.get_running_loop().time
+
+        async def pump() -> None:
+            message = {"type": ""}
+            while message["type"] != "websocket.disconnect":
+                message = await receive()
+                due.put_nowait((clock() + self.late_s(), message))
+
+        pumping = asyncio.create_task(pump())
+
+        async def received() -> Any:
+            at, message = await due.get()
+            await asyncio.sleep(at - clock())
+            if message["type"] == "websocket.disconnect":
+                await pumping
+            return message
+
+        return received
 
 
 class Served:

@@ -1,6 +1,8 @@
 """Chromium on the served application."""
 
+import json
 import re
+import struct
 import time
 import unittest
 from collections.abc import Callable
@@ -8,10 +10,10 @@ from functools import cache
 from typing import Any, ClassVar
 
 import numpy as np
-from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, WebSocket, expect, sync_playwright
 
 from tests.effort import is_long
-from tests.support import PATIENCE_S, Served, shared_server, when_all_is_done
+from tests.support import PATIENCE_S, Json, Served, shared_server, when_all_is_done
 
 ELSEWHERE = "barge.test"
 """A name for this machine that a browser takes for another one."""
@@ -71,6 +73,10 @@ class BrowserCase(unittest.TestCase):
 
     def setUp(self) -> None:
         self.troubles: list[str] = []
+        self.sent: list[Json] = []
+        """Messages that pages have sent over their sessions."""
+        self.received: list[Json] = []
+        """Binary messages that came over their sessions, without the chunks."""
         self.served.begin_anew()
         self.page = self.fresh_page()
 
@@ -87,10 +93,32 @@ class BrowserCase(unittest.TestCase):
         page = context.new_page()
         page.set_default_timeout(PATIENCE_S * 1000)
         page.on("pageerror", lambda error: self.troubles.append(str(error)))
+        page.on("websocket", self._listen)
         page.goto(address or self.served.url)
         if ready:
             self.settle(page)
         return page
+
+    def _listen(self, socket: WebSocket) -> None:
+        if socket.url.endswith("/api/session"):
+            socket.on("framesent", lambda payload: self.sent.append(json.loads(payload)))
+            socket.on("framereceived", self._take)
+
+    def _take(self, payload: str | bytes) -> None:
+        if isinstance(payload, bytes):
+            (length,) = struct.unpack_from("<I", payload)
+            self.received.append(json.loads(payload[4 : 4 + length])["message"])
+
+    def asked(self, kind: str, act: Callable[[], object]) -> Json:
+        """Do something, and return the message of a kind that it sends over the session."""
+        before = len(self.sent)
+
+        def found() -> list[Json]:
+            return [message for message in self.sent[before:] if message["type"] == kind]
+
+        act()
+        self.eventually(lambda: bool(found()), lambda: f"no message of the kind {kind} was sent")
+        return found()[0]
 
     def settle(self, page: Page | None = None) -> None:
         """Wait until the sheet stands."""

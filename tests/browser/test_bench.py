@@ -305,8 +305,7 @@ class Hearing(BrowserCase):
     def test_what_is_much_louder_is_turned_down_before_it_is_heard(self) -> None:
         self.type_into("Amplitude set value", "4%")
         self.kept()
-        with self.page.expect_response("**/api/sound"):
-            self.page.get_by_role("button", name="Play", exact=True).click()
+        self.asked("hear", self.page.get_by_role("button", name="Play", exact=True).click)
         expect(self.page.get_by_role("button", name="Play", exact=True)).to_be_visible()
         self.type_into("Amplitude set value", "90%")
         self.page.get_by_role("button", name="Play", exact=True).click()

@@ -224,12 +224,15 @@ class Phrases(UnderAPhrase):
 
     def test_the_axis_counts_beats_and_the_other_voices_stand_behind(self) -> None:
         self.under("Landing Steps")
+        self.redrawn(lambda: self.note("E3 at 1.2").click())
         # Those behind the voice that was strong before may still be on their way.
-        with self.page.expect_response(
-            lambda r: r.url.endswith("/api/voices") and (r.request.post_data_json or {})["voice"] == 1
-        ) as answered:
-            self.redrawn(lambda: self.note("E3 at 1.2").click())
-        self.assertEqual(sorted(voice["number"] for voice in answered.value.json()), [0, *range(2, 9)])
+        others = {0, *range(2, 9)}
+
+        def voices() -> list[set[int]]:
+            found = [message["voices"] for message in self.received if message["type"] == "voices"]
+            return [{voice["number"] for voice in each} for each in found]
+
+        self.eventually(lambda: others in voices(), lambda: f"the other voices were never {others}: {voices()}")
         axis = self.page.get_by_role("slider", name="Time cursor")
         expect(axis).to_contain_text("2 s")
         self.page.get_by_role("button", name="in beats").click()
@@ -352,13 +355,8 @@ class Phrases(UnderAPhrase):
         self.redrawn(lambda: self.page.keyboard.press("ArrowRight"))
         kept = self.until_kept("Untitled phrase", lambda p: p.hits and p.hits[0].strikes[0].at > 0)
         self.assertEqual((kept.hits[0].strikes[0].at, kept.hits[0].strikes[0].strength), (0.25, 0.95))
-        asked: list[Any] = []
-        self.page.on("request", lambda r: asked.append(r.post_data_json) if r.url.endswith("/api/sound") else None)
-        self.page.get_by_role("button", name="Play", exact=True).click()
+        self.asked("hear", self.page.get_by_role("button", name="Play", exact=True).click)
         expect(self.page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
-        self.eventually(lambda: bool(asked), lambda: "no sound was asked for")
-        self.assertTrue(asked[0]["with_hits"])
-        self.assertEqual(asked[0]["phrase"]["hits"][0]["id"], "thud")
         self.page.get_by_role("button", name="Stop", exact=True).click()
 
     def test_nothing_is_chosen_before_there_is_a_patch_to_play(self) -> None:
@@ -386,8 +384,7 @@ class Phrases(UnderAPhrase):
         for name in ("One Note", "And Then Twenty"):
             expect(play).to_be_visible()
             self.under(name)
-            with self.page.expect_response("**/api/sound"):
-                play.click()
+            self.asked("hear", play.click)
         # Both begin alike; what is louder comes later.
         expect(self.page.get_by_role("alert")).to_contain_text(re.compile("dB louder than the last one played"))
 

@@ -229,6 +229,17 @@ class Sessions(WithWindows):
         window.send(type="hear", request=9, velocity=500)
         self.assertIn("500", window.failed("sound"))
 
+    def test_the_hits_of_a_phrase_are_heard(self) -> None:
+        hits = [{"id": "thud", "strikes": [{"at": 0.5}]}]
+        phrase = {**PHRASE, "hits": hits}
+        window = self.opened(demos()["start-bell"], phrase=phrase)
+        window.send(type="hear", request=1)
+        heard = window.next("sound")
+        body = {"document": demos()["start-bell"], "phrase": phrase}
+        expected = self.client.post("/api/sound", json={**body, "with_hits": True}).content
+        self.assertEqual(heard["chunks"][heard["wav"]], expected)
+        self.assertNotEqual(expected, self.client.post("/api/sound", json=body).content)
+
     def test_wrong_messages_are_answered_and_close_nothing(self) -> None:
         window = self.opened(demos()["start-plain"])
         window.next("sheet")

@@ -1,4 +1,7 @@
-"""Print the API's schema with the messages of a session, from which the screen's types are generated."""
+"""Print the schema of the API and of the messages of a session.
+
+The types of the screen are generated from it.
+"""
 
 import json
 from typing import Any
@@ -13,7 +16,7 @@ _REFERENCE = "#/components/schemas/{model}"
 
 
 def schema() -> dict[str, Any]:
-    """Return the OpenAPI schema; ``FromWindow`` and ``ToWindow`` are the messages of a session."""
+    """Return the OpenAPI schema, with the messages of a session."""
     found = create_app(Settings(create_engine("postgresql+psycopg://"))).openapi()
     schemas = found["components"]["schemas"]
     messages: dict[str, TypeAdapter[Any]] = {"FromWindow": FROM_WINDOW, "ToWindow": TO_WINDOW}

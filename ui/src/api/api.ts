@@ -29,6 +29,9 @@ export type Measures = Schemas['Measures'];
 export type Job = Schemas['Job'];
 export type JobRequest = paths['/api/jobs/{job_id}']['put']['requestBody']['content']['application/json'];
 export type LaneView = Schemas['LaneView'];
+export type FromWindow = Schemas['FromWindow'];
+export type ToWindow = Schemas['ToWindow'];
+export type View = Schemas['View'];
 export type NoteView = Schemas['NoteView'];
 
 export const api = createClient<paths>({ baseUrl: '' });
@@ -44,7 +47,11 @@ export class Refused extends Error {
 }
 
 /** The server does not answer at all. */
-export class Unreachable extends Error {}
+export class Unreachable extends Error {
+  constructor() {
+    super('Jorvik itself does not answer. Your work is kept in this window.');
+  }
+}
 
 /** Returns true for the error of a request that was refused, not answered or given up; false for a fault of the page. */
 export const isNoAnswer = (error: unknown): boolean =>
@@ -63,7 +70,7 @@ export async function unwrap<T>(request: Promise<Answer<T>>): Promise<T> {
     answer = await request;
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error;
-    throw new Unreachable('Jorvik itself does not answer. Your work is kept in this window.');
+    throw new Unreachable();
   }
   if (answer.response.ok) return answer.data as T;
   const said = answer.error as { sentence?: string } | undefined;

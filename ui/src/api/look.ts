@@ -2,7 +2,7 @@
 import { api, asBody, unwrap, type Patch } from './api';
 import type { components } from './schema.gen';
 import { bytes, floats } from './wire';
-import type { Performed } from '../phrase/phrasing.svelte';
+import type { Performed } from '../session/session';
 
 type Wire = components['schemas']['SoundView'];
 
@@ -26,7 +26,7 @@ export async function lookInto(patch: Patch, at: number, columns: number, perfor
     least: floats(wire.least),
     greatest: floats(wire.greatest),
     spectrogram: bytes(wire.spectrogram),
-    bands: wire.bands.map(floats),
+    bands: wire.bands.map((band) => floats(band)),
     hz: floats(wire.spectrum_hz),
     db: floats(wire.spectrum_db)
   };

@@ -8398,7 +8398,7 @@ export interface components {
         };
         /**
          * JudgeMessage
-         * @description The window wants a judgement of the same document again, such as by another ear.
+         * @description The window wants a judgement of the same document again.
          */
         JudgeMessage: {
             /**
@@ -8445,7 +8445,7 @@ export interface components {
         };
         /**
          * Opened
-         * @description The document of a session. Operations are addressed from here: ``["patch", "modules", "0", "attack_s"]``.
+         * @description The document of a session, in which operations are addressed.
          */
         Opened: {
             /** Patch */
@@ -8456,7 +8456,7 @@ export interface components {
         };
         /**
          * Performed
-         * @description What the patch is played under: a phrase and the number of the voice on the sheet, or its test note.
+         * @description A phrase and the number of the voice on the sheet, or the test note.
          */
         Performed: {
             /**
@@ -8564,7 +8564,7 @@ export interface components {
         };
         /**
          * LostMessage
-         * @description The server does not have the document of this session any more; the window opens it again.
+         * @description The server has lost the document; the window opens it again.
          */
         LostMessage: {
             /**
@@ -8625,7 +8625,7 @@ export interface components {
         };
         /**
          * VoicesMessage
-         * @description The other voices of the phrase, to be drawn behind the sheet of the same revision; a binary message.
+         * @description The other voices of the phrase, behind the sheet; a binary message.
          */
         VoicesMessage: {
             /**

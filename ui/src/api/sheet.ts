@@ -1,6 +1,6 @@
 /** The sheet as it comes over the wire, unpacked into typed arrays. */
 import type { LaneView, Handle, NoteView, RowWire, SheetWire, VoiceWire } from './api';
-import { doubles, floats } from './wire';
+import { doubles, floats, type Chunks } from './wire';
 
 /** One signal over the columns. Where nothing goes beyond the line through the columns all three are the same array. */
 export interface Row {
@@ -40,21 +40,19 @@ export interface Sheet {
   overlays: { velocity: number; lanes: Record<string, Row> }[];
 }
 
-export function unpackRow(wire: RowWire, columns: number): Row {
-  const given = floats(wire.first);
+export function unpackRow(wire: RowWire, columns: number, chunks: Chunks = []): Row {
+  const given = floats(wire.first, chunks);
   const first = given.length === 1 ? new Float32Array(columns).fill(given[0]!) : given;
-  if (!wire.least) return { first, least: first, greatest: first };
-  return { first, least: floats(wire.least), greatest: floats(wire.greatest) };
+  // The chunk of a row may have the number 0.
+  const { least = '', greatest = '' } = wire;
+  if (least === '') return { first, least: first, greatest: first };
+  return { first, least: floats(least, chunks), greatest: floats(greatest, chunks) };
 }
 
 function each<A, B>(of: Record<string, A>, change: (value: A) => B): Record<string, B> {
   return Object.fromEntries(Object.entries(of).map(([name, value]) => [name, change(value)]));
 }
 
-/**
- * Unpacks a sheet. Of a voice in a phrase only the columns of its own window come: they are laid in their place among
- * the `wanted` ones, and the others hold no number.
- */
 /** Lays the columns of a window in their place among those of a whole sheet: the others hold no number. */
 function laid(values: Float32Array, lead: number, count: number): Float32Array {
   const whole = new Float32Array(count).fill(NaN);
@@ -75,13 +73,17 @@ export interface FaintVoice {
 }
 
 /** Lays another voice of a phrase on a sheet's columns. */
-export function unpackVoice(wire: VoiceWire, sheet: Sheet): FaintVoice {
+export function unpackVoice(wire: VoiceWire, sheet: Sheet, chunks: Chunks = []): FaintVoice {
   const lead = Math.round(((wire.begins_s - sheet.from_s) / (sheet.to_s - sheet.from_s)) * sheet.columns);
-  const row = (of: RowWire): Row => laidRow(unpackRow(of, wire.columns), lead, sheet.columns);
+  const row = (of: RowWire): Row => laidRow(unpackRow(of, wire.columns, chunks), lead, sheet.columns);
   return { number: wire.number, lanes: each(wire.lanes, row) };
 }
 
-export function unpack(wire: SheetWire, wanted = wire.columns): Sheet {
+/**
+ * Unpacks a sheet. Of a voice in a phrase only the columns of its own window come: they are laid in their place among
+ * the `wanted` ones, and the others hold no number.
+ */
+export function unpack(wire: SheetWire, wanted = wire.columns, chunks: Chunks = []): Sheet {
   const { from_s, to_s, columns } = wire;
   const begins = wire.begins_s ?? from_s;
   const ends = wire.ends_s || to_s;
@@ -89,14 +91,14 @@ export function unpack(wire: SheetWire, wanted = wire.columns): Sheet {
   const count = isWhole ? columns : Math.max(wanted, columns);
   const lead = Math.round(((begins - from_s) / (to_s - from_s)) * count);
   const row = (of: RowWire): Row => {
-    const made = unpackRow(of, columns);
+    const made = unpackRow(of, columns, chunks);
     return isWhole ? made : laidRow(made, lead, count);
   };
   return {
     ...wire,
     columns: count,
     starts: isWhole
-      ? doubles(wire.starts_s)
+      ? doubles(wire.starts_s, chunks)
       : Float64Array.from({ length: count }, (_, i) => from_s + (i / count) * (to_s - from_s)),
     signals: each(wire.signals, (signal) => ({ ...signal, row: row(signal.row) })),
     lanes: each(wire.lanes, (lane) => {

@@ -1,7 +1,7 @@
 /** What Compare compares: the steps of a sweep, versions or other patches, in the order in which they are shown. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { Workbench } from '../state/workbench.svelte';
-import type { Performed } from '../phrase/phrasing.svelte';
+import type { Performed } from '../session/session';
 import { stepLabel, sweepsOf, type Comparison, type Sweep, type ComparedStep } from './compared';
 import { patchOf, revisionPatch, revisions } from '../state/library';
 import type { components } from '../api/schema.gen';

@@ -4,6 +4,7 @@ import { DraftStore } from '../session/drafts.svelte';
 import { History } from '../session/history.svelte';
 import { Latest } from '../state/latest';
 import { messages } from '../state/messages.svelte';
+import type { Performed } from '../session/session';
 import { freshId } from '../session/window';
 import { workedOut } from '../state/worked-out';
 import { beatS, EMPTY, hitsOf, notesOf, type FullNote, type LanePoint } from './phrase';
@@ -12,12 +13,6 @@ const PREFIX = 'jorvik.phrase.';
 
 const keptOf = (id: string): Promise<Kept> =>
   unwrap(api.GET('/api/phrases/{document_id}', { params: { path: { document_id: id } } }));
-
-/** What a request says of the phrase that a patch is played under. */
-export interface Performed {
-  phrase?: Record<string, unknown>;
-  voice?: number;
-}
 
 /** Notes of the phrase, or strikes of one of its tracks, by their numbers; the last is the one that was picked last. */
 export interface Picked {

@@ -169,8 +169,7 @@ export class Practising {
   async own(on: boolean): Promise<void> {
     await this.stands(unwrap(api.PUT('/api/practice/own', { body: { on } })));
     // What is open is judged again, by the other ear.
-    this.bench.judging.anew();
-    this.bench.judging.soon();
+    this.bench.judging.again();
   }
 
   async takeOut(): Promise<Record<string, unknown>> {

@@ -79,16 +79,29 @@ function inside(value: unknown, name: string): unknown {
  * key when it is moved, and when a field of it changes.
  */
 export function compare(before: object, after: object): Operation[] {
-  const found: Operation[] = [];
-  compareValues(before, after, [], found);
-  return found;
+  const comparison = { found: [], keeps: false };
+  compareValues(before, after, [], comparison);
+  return comparison.found;
 }
 
-function compareValues(before: unknown, after: unknown, at: string[], found: Operation[]): void {
+/** Returns the operations as `compare` does; lists of the second document that have keys keep them. */
+export function compareByKeys(before: object, after: object): Operation[] {
+  const comparison = { found: [], keeps: true };
+  compareValues(before, after, [], comparison);
+  return comparison.found;
+}
+
+interface Comparison {
+  readonly found: Operation[];
+  /** Whether lists keep the keys that they have. */
+  readonly keeps: boolean;
+}
+
+function compareValues(before: unknown, after: unknown, at: string[], comparison: Comparison): void {
   if (before === after) return;
-  if (isFields(before) && isFields(after)) compareFields(before, after, at, found);
-  else if (hasKeys(before) && hasKeys(after)) compareLists(before, after, at, found);
-  else if (textOf(before) !== textOf(after)) found.push(setTo(at, after));
+  if (isFields(before) && isFields(after)) compareFields(before, after, at, comparison);
+  else if (hasKeys(before) && hasKeys(after)) compareLists(before, after, at, comparison);
+  else if (textOf(before) !== textOf(after)) comparison.found.push(setTo(at, after));
 }
 
 const setTo = (at: string[], value: unknown): Operation => ({ op: 'set', at, value, keys: asKeys(value) });
@@ -96,20 +109,20 @@ const setTo = (at: string[], value: unknown): Operation => ({ op: 'set', at, val
 /** The tree as the API has it: an object of any names. */
 const asKeys = (value: unknown): Record<string, unknown> => ({ ...treeOf(value) });
 
-function compareFields(before: Fields, after: Fields, at: string[], found: Operation[]): void {
+function compareFields(before: Fields, after: Fields, at: string[], comparison: Comparison): void {
   for (const [name, value] of Object.entries(after)) {
     if (value === undefined) continue;
-    if (before[name] !== undefined) compareValues(before[name], value, [...at, name], found);
-    else found.push(setTo([...at, name], value));
+    if (before[name] !== undefined) compareValues(before[name], value, [...at, name], comparison);
+    else comparison.found.push(setTo([...at, name], value));
   }
   for (const [name, value] of Object.entries(before)) {
-    if (value !== undefined && after[name] === undefined) found.push({ op: 'unset', at: [...at, name] });
+    if (value !== undefined && after[name] === undefined) comparison.found.push({ op: 'unset', at: [...at, name] });
   }
 }
 
-function compareLists(before: unknown[], after: unknown[], at: string[], found: Operation[]): void {
+function compareLists(before: unknown[], after: unknown[], at: string[], comparison: Comparison): void {
   const had = keysOf(before);
-  const keys = matched(before, had, after);
+  const keys = (comparison.keeps && known.get(after)) || matched(before, had, after);
   known.set(before, had);
   known.set(after, keys);
   const left = new Set(keys);
@@ -117,18 +130,18 @@ function compareLists(before: unknown[], after: unknown[], at: string[], found: 
   if (!after.some(isFields) && !before.some(isFields)) {
     const removed = had.filter((key) => !left.has(key)).length;
     const changed = keys.filter((key, place) => textOf(items.get(key)) !== textOf(after[place])).length;
-    if (removed + changed > MAX_POINT_OPERATIONS) return void found.push(setTo(at, after));
+    if (removed + changed > MAX_POINT_OPERATIONS) return void comparison.found.push(setTo(at, after));
   }
-  for (const key of had) if (!left.has(key)) found.push({ op: 'remove', at, key });
+  for (const key of had) if (!left.has(key)) comparison.found.push({ op: 'remove', at, key });
   const order = had.filter((key) => left.has(key));
   keys.forEach((key, place) => {
     const value = after[place];
-    if (items.has(key)) return compareValues(items.get(key), value, [...at, key], found);
+    if (items.has(key)) return compareValues(items.get(key), value, [...at, key], comparison);
     const previous = place > 0 ? keys[place - 1]! : null;
-    found.push({ op: 'insert', at, after: previous, key, value, keys: asKeys(value) });
+    comparison.found.push({ op: 'insert', at, after: previous, key, value, keys: asKeys(value) });
     order.splice(previous === null ? 0 : order.indexOf(previous) + 1, 0, key);
   });
-  if (order.some((key, place) => key !== keys[place])) found.push({ op: 'order', at, keys });
+  if (order.some((key, place) => key !== keys[place])) comparison.found.push({ op: 'order', at, keys: [...keys] });
 }
 
 /** Returns a key for each item of a list that was `before`: that of the item which it was, or a fresh one. */

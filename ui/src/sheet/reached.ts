@@ -1,7 +1,7 @@
 /** What a stave comes to at other keys and velocities. */
 import { api, asBody, unwrap, type Patch } from '../api/api';
 import type { components } from '../api/schema.gen';
-import type { Performed } from '../phrase/phrasing.svelte';
+import type { Performed } from '../session/session';
 import { FULL_RATE } from '../api/facts.gen';
 
 export type Measures = components['schemas']['Measures'];

@@ -95,7 +95,7 @@
     if (workbench.patch) live.edit(workbench.patch);
   });
   $effect(() => {
-    workbench.judging.isLive = live.state !== 'off';
+    workbench.session.live(live.state !== 'off');
   });
   $effect(() => {
     if (live.state === 'on') void messages.attempt(() => taking.refresh());

@@ -9,6 +9,7 @@
   const drafts = workbench.drafts;
   const SEVERITY: Record<string, string> = { fault: 'Fault', caution: 'Caution', note: 'Note' };
   let listed = $state(false);
+  const failure = $derived(workbench.failure || workbench.tracing.failure);
   const asides = $derived(workbench.judging.judgement?.findings.filter((f) => f.set_aside != null).length ?? 0);
   const first = $derived(
     workbench.judging.findings.find((f) => f.key === workbench.judging.trying?.key) ?? workbench.judging.findings[0]
@@ -28,9 +29,9 @@
     </div>
   {:else if drafts.state === 'refused'}
     <div class="bar trouble" role="alert"><b>Not kept</b><span>{drafts.trouble}</span></div>
-  {:else if workbench.failure}
+  {:else if failure}
     <div class="bar trouble" role="alert">
-      <b>No trace</b><span>{workbench.failure}</span><Button onclick={() => workbench.tracing.ask()}>Try again</Button>
+      <b>No trace</b><span>{failure}</span><Button onclick={() => workbench.tracing.ask()}>Try again</Button>
     </div>
   {/if}
   {#if workbench.patch && !first}

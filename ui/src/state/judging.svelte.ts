@@ -1,15 +1,9 @@
-/** Figures and findings of the present patch, asked for a little after the last change. */
-import { api, asBody, isNoAnswer, unwrap } from '../api/api';
+/** Figures and findings of the present patch, which follow the sheet; and the fix that is tried. */
 import type { FindingView, Judgement, Patch } from '../api/api';
 import { cut } from '../common/text';
+import { applied } from '../session/operations';
+import type { Performed, Session, Shown } from '../session/session';
 import type { LoggedAct } from './logging';
-import { FULL_RATE } from '../api/facts.gen';
-import { workFor } from '../session/window';
-import type { Performed } from '../phrase/phrasing.svelte';
-
-const PAUSE_MS = 350;
-/** While it is played live: what plays comes before what is said of it. */
-const LIVE_PAUSE_MS = 1500;
 
 /** A patch as the core hands it over. */
 type Document = NonNullable<FindingView['fixed']>;
@@ -27,7 +21,7 @@ export interface Mend {
 export interface Judged {
   readonly patch: Patch | null;
   /** The phrase that it is played under. */
-  readonly performed?: Performed;
+  readonly performed: Performed;
   edit(label: string, after: Patch): void;
   act(act: LoggedAct, label: string, after: Patch): void;
   readonly tracing: { hold(label: string, patch: Patch): void; drop(): void };
@@ -36,7 +30,7 @@ export interface Judged {
 export class Judging {
   /** Figures and findings of the patch as it was judged last. */
   judgement: Judgement | null = $state.raw(null);
-  private judgedAs: { patch: Patch; performed?: Performed } | null = $state.raw(null);
+  private judgedAs: Shown | null = $state.raw(null);
   /** The fix that lies behind as a ghost until it is taken or left. */
   trying: Mend | null = $state.raw(null);
   findings = $derived(this.judgement?.findings.filter((finding) => finding.set_aside == null) ?? []);
@@ -53,14 +47,21 @@ export class Judging {
     return this.trying !== null && this.trying.from !== this.of.patch;
   }
 
-  /** Whether the patch is played live: the machine is left to that, and no sound is made ready that is heard anyway. */
-  isLive = false;
-  private timer: ReturnType<typeof setTimeout> | undefined;
-  private preparing: AbortController | null = null;
-  private judged: Patch | null = null;
-  private busy = false;
-
-  constructor(private readonly of: Judged) {}
+  constructor(
+    private readonly of: Judged,
+    private readonly session: Session
+  ) {
+    session.listen({
+      judged: (shown, judgement) => {
+        // Another judgement follows the newer edit.
+        if (of.patch !== shown.patch || of.performed !== shown.performed) return;
+        this.judgement = withFixes(judgement, shown.patch);
+        this.judgedAs = shown;
+        if (this.stale) this.tryAgain();
+        performance.mark('jorvik:judged');
+      }
+    });
+  }
 
   /** Begins with another patch. */
   open(): void {
@@ -68,56 +69,20 @@ export class Judging {
     this.trying = null;
   }
 
-  /** Judges the same patch again, as another phrase is played. Of a phrase that is left, no finding stays. */
+  /** Judges the same patch again, such as by another ear. */
+  again(): void {
+    this.session.judge();
+  }
+
+  /** Another phrase is played: of one that is left, no finding stays. */
   anew(): void {
-    this.judged = null;
-    if (this.judgedAs && !this.judgedAs.performed?.phrase !== !this.of.performed?.phrase) this.judgement = null;
-  }
-
-  soon(): void {
-    // A sound that nobody will hear is not made ready while the next sheet is asked for.
-    this.preparing?.abort();
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => void this.judge(), this.isLive ? LIVE_PAUSE_MS : PAUSE_MS);
-  }
-
-  /** An old answer never replaces a newer one: where the patch moved on meanwhile, it is judged again. */
-  private async judge(): Promise<void> {
-    const { patch } = this.of;
-    if (!patch || this.busy || patch === this.judged) return;
-    this.busy = true;
-    const { performed } = this.of;
-    const body = { document: asBody(patch), ...performed, rate: FULL_RATE };
-    try {
-      const found = await unwrap(api.POST('/api/judge', { body, headers: workFor('judge') }));
-      if (this.of.performed === performed) this.judged = patch;
-      if (this.of.patch === patch && this.of.performed === performed) {
-        this.judgement = found as Judgement;
-        this.judgedAs = { patch, ...(performed && { performed }) };
-        if (this.stale) this.tryAgain();
-      }
-      performance.mark('jorvik:judged');
-    } catch (error) {
-      // The sheet says what is wrong with a patch or a connection; figures follow when it is fixed.
-      if (!isNoAnswer(error)) throw error;
-    } finally {
-      this.busy = false;
-    }
-    if (this.of.patch !== patch || this.of.performed !== performed) this.soon();
-    // The sound is made ready while nobody waits for it, so that it starts at once when it is played.
-    else if (!this.isLive) this.prepare({ ...body, with_hits: true });
-  }
-
-  private prepare(body: { document: Record<string, unknown>; rate: number; with_hits: boolean }): void {
-    this.preparing = new AbortController();
-    const { signal } = this.preparing;
-    void api.POST('/api/prepare', { body, signal, headers: workFor('prepare') }).catch(() => {});
+    if (this.judgedAs && !this.judgedAs.performed.phrase !== !this.of.performed.phrase) this.judgement = null;
   }
 
   /** Puts what a fix would make behind the present patch. */
   try(
     { key, fix = '', fixed }: { key: string; fix?: string; fixed?: Document | null },
-    from: Patch | null = this.judged
+    from: Patch | null = this.judgedAs?.patch ?? null
   ): void {
     if (!fixed) return;
     this.trying = { key, fix, fixed: fixed as unknown as Patch, from };
@@ -155,6 +120,14 @@ export class Judging {
     const others = patch?.set_aside?.filter((aside) => aside.finding !== key) ?? [];
     if (patch) this.of.edit(label, { ...patch, set_aside: [...others, ...added] });
   }
+}
+
+/** Returns a judgement whose fixes are whole patches: what they are tried with. */
+function withFixes(judgement: Judgement, patch: Patch): Judgement {
+  const findings = judgement.findings.map((finding) =>
+    finding.operations ? { ...finding, fixed: applied(patch, finding.operations) as Document } : finding
+  );
+  return { ...judgement, findings };
 }
 
 /** Returns the rule that a finding's key names, in words. */

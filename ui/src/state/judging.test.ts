@@ -1,135 +1,69 @@
-import { beforeEach, describe, expect, it, vi } from 'vitest';
-import type { FindingView, Patch } from '../api/api';
+import { describe, expect, it, vi } from 'vitest';
+import type { FindingView, Judgement, Patch } from '../api/api';
+import { named } from '../common/testing';
+import { sessionOf } from '../session/testing';
 import type { Judged } from './judging.svelte';
-import { awaited, named } from '../common/testing';
 
-type Answer = { data: { findings: unknown[]; marks: string }; response: { ok: boolean; status: number } };
-const judged: { body: { document: Patch }; answer: ReturnType<typeof awaited<Answer>> }[] = [];
-const prepared: Patch[] = [];
-const post = (path: string, { body }: { body: { document: Patch } }): Promise<unknown> => {
-  if (path === '/api/prepare') {
-    prepared.push(body.document);
-    return Promise.resolve({});
-  }
-  const answer = awaited<Answer>();
-  judged.push({ body, answer });
-  return answer.promise;
-};
-vi.mock('../api/api', async (original) => ({ ...(await original<object>()), api: { POST: post } }));
-
-const found = (marks: string): Answer => ({ data: { findings: [], marks }, response: { ok: true, status: 200 } });
+const found = (marks: string, findings: unknown[] = []) => ({ findings, marks }) as unknown as Judgement;
 
 interface Fake extends Judged {
   patch: Patch | null;
-  performed?: NonNullable<Judged['performed']>;
+  performed: Judged['performed'];
 }
 
 async function fresh() {
   const { Judging } = await import('./judging.svelte');
   const of: Fake = {
     patch: named('first'),
+    performed: {},
     edit: vi.fn((_, after: Patch) => void (of.patch = after)),
     act: vi.fn((_, __, after: Patch) => void (of.patch = after)),
     tracing: { hold: vi.fn(), drop: vi.fn() }
   };
-  return { of, judging: new Judging(of) };
+  const { session, sent } = sessionOf();
+  const judging = new Judging(of, session);
+  session.open({ patch: of.patch!, performed: of.performed });
+  /** Shows the document as it is now, and returns what judges it. */
+  const shown = (): ((judgement: Judgement) => void) => {
+    session.edit({ patch: of.patch!, performed: of.performed }, 48_000);
+    const { revision } = [...sent.messages].reverse().find((message) => 'revision' in message) as { revision: number };
+    return (judgement) => session.message({ type: 'judged', revision, judgement }, []);
+  };
+  return { of, judging, sent, shown };
 }
 
-const rest = (ms: number): Promise<unknown> => vi.advanceTimersByTimeAsync(ms);
-
-beforeEach(() => {
-  judged.length = prepared.length = 0;
-  vi.useFakeTimers();
-  return () => vi.useRealTimers();
-});
-
 describe('judging', () => {
-  it('waits until the hand rests', async () => {
-    const { judging } = await fresh();
-    for (let i = 0; i < 5; i++) {
-      judging.soon();
-      await rest(200);
-    }
-    expect(judged).toHaveLength(0);
-    await rest(200);
-    expect(judged).toHaveLength(1);
-  });
-
-  it('hides no fault of its own, and goes on after one', async () => {
-    const { of, judging } = await fresh();
-    const faults: unknown[] = [];
-    const noted = (fault: unknown): number => faults.push(fault);
-    process.on('unhandledRejection', noted);
-    judging.soon();
-    await rest(400);
-    const broken = found('broken');
-    Object.defineProperty(broken, 'data', {
-      get: () => {
-        throw new TypeError('a fault in the page');
-      }
-    });
-    judged[0]!.answer.keep(broken);
-    vi.useRealTimers();
-    await vi.waitFor(() => expect(faults.map(String)).toEqual(['TypeError: a fault in the page']));
-    process.off('unhandledRejection', noted);
-    vi.useFakeTimers();
+  it('never shows an old answer over a newer patch', async () => {
+    const { of, judging, shown } = await fresh();
+    const first = shown();
     of.patch = named('second');
-    judging.soon();
-    await rest(400);
-    judged[1]!.answer.keep({ data: undefined as never, response: { ok: false, status: 422 } });
-    await rest(0);
-    expect(faults).toHaveLength(1);
-    of.patch = named('third');
-    judging.soon();
-    await rest(400);
-    expect(judged[2]!.body.document.name).toBe('third');
-  });
-
-  it('never shows an old answer over a newer patch, and judges that one next', async () => {
-    const { of, judging } = await fresh();
-    judging.soon();
-    await rest(400);
-    of.patch = named('second');
-    judging.soon();
-    judged[0]!.answer.keep(found('of the first'));
-    await rest(0);
+    const second = shown();
+    first(found('of the first'));
     expect(judging.judgement).toBe(null);
-    await rest(400);
-    expect(judged[1]!.body.document.name).toBe('second');
-    judged[1]!.answer.keep(found('of the second'));
-    await rest(0);
+    second(found('of the second'));
     expect(judging.judgement).toMatchObject({ marks: 'of the second' });
-    expect(prepared.map((p) => p.name)).toEqual(['second']);
   });
 
   it('is old from the edit on until the present patch is judged', async () => {
-    const { of, judging } = await fresh();
-    judging.soon();
-    await rest(400);
-    judged[0]!.answer.keep(found('of the first'));
-    await rest(0);
+    const { of, judging, shown } = await fresh();
+    shown()(found('of the first'));
     expect(judging.isOld).toBe(false);
     of.patch = named('second');
     expect(judging.isOld).toBe(true);
-    judging.soon();
-    await rest(400);
+    const second = shown();
     expect(judging.isOld).toBe(true);
-    judged[1]!.answer.keep(found('of the second'));
-    await rest(0);
+    second(found('of the second'));
     expect(judging.isOld).toBe(false);
   });
 
   it('drops the findings of a phrase that is left, and greys those of a phrase that is changed', async () => {
-    const { of, judging } = await fresh();
-    const play = (performed: NonNullable<Judged['performed']>): void => {
+    const { of, judging, shown } = await fresh();
+    const play = (performed: Judged['performed']): void => {
       of.performed = performed;
       judging.anew();
     };
     play({ phrase: { name: 'one' }, voice: 0 });
-    judging.soon();
-    await rest(400);
-    judged[0]!.answer.keep(found('under a phrase'));
-    await rest(0);
+    shown()(found('under a phrase'));
     play({ phrase: { name: 'one', bars: 3 }, voice: 0 });
     expect(judging.judgement).toMatchObject({ marks: 'under a phrase' });
     expect(judging.isOld).toBe(true);
@@ -137,43 +71,18 @@ describe('judging', () => {
     expect(judging.judgement).toBeNull();
   });
 
-  it('leaves the machine to what is played live', async () => {
-    const { judging } = await fresh();
-    judging.isLive = true;
-    judging.soon();
-    await rest(1400);
-    expect(judged).toHaveLength(0);
-    await rest(200);
-    judged[0]!.answer.keep(found(''));
-    await rest(0);
-    expect(judging.judgement).not.toBe(null);
-    expect(prepared).toHaveLength(0);
+  it('is asked for again by who hears otherwise', async () => {
+    const { judging, sent } = await fresh();
+    judging.again();
+    expect(sent.take('judge')).toHaveLength(1);
   });
 
-  it('asks for one judgement at a time, and once for each patch', async () => {
-    const { judging } = await fresh();
-    judging.soon();
-    await rest(400);
-    judging.soon();
-    await rest(400);
-    expect(judged).toHaveLength(1);
-    judged[0]!.answer.keep(found(''));
-    await rest(400);
-    judging.soon();
-    await rest(400);
-    expect(judged).toHaveLength(1);
-  });
-
-  it('goes on after an answer that never came', async () => {
-    const { of, judging } = await fresh();
-    judging.soon();
-    await rest(400);
-    judged[0]!.answer.fail(new TypeError('gone'));
-    await rest(0);
-    of.patch = named('second');
-    judging.soon();
-    await rest(400);
-    expect(judged).toHaveLength(2);
+  it('makes whole patches of the fixes, which come as operations', async () => {
+    const { of, judging, shown } = await fresh();
+    const operations = [{ op: 'set', at: ['name'], value: 'mended' }];
+    shown()(found('', [{ key: 'click', operations }, { key: 'no fix' }]));
+    expect(judging.findings.map(({ fixed }) => fixed?.['name'])).toEqual(['mended', undefined]);
+    expect(of.patch!.name).toBe('first');
   });
 });
 
@@ -191,34 +100,27 @@ describe('mends', () => {
   });
 
   it('are never taken over a change made since, but made anew', async () => {
-    const { of, judging } = await fresh();
-    judging.soon();
-    await rest(400);
-    judged[0]!.answer.keep({ ...found(''), data: { findings: [finding], marks: '' } });
-    await rest(0);
-    judging.try(finding);
+    const { of, judging, shown } = await fresh();
+    const fixes = (name: string) => [
+      { ...finding, fixed: null, operations: [{ op: 'set', at: ['name'], value: name }] }
+    ];
+    shown()(found('', fixes('fixed')));
+    judging.try(judging.findings[0]!);
     of.patch = named('second');
     expect(judging.stale).toBe(true);
     judging.take();
     expect(of.act).not.toHaveBeenCalled();
     expect(of.edit).not.toHaveBeenCalled();
-    judging.soon();
-    await rest(400);
-    const again = { ...finding, fixed: named('second, fixed') };
-    judged[1]!.answer.keep({ ...found(''), data: { findings: [again], marks: '' } });
-    await rest(0);
+    shown()(found('', fixes('second, fixed')));
     judging.take();
     expect(of.patch.name).toBe('second, fixed');
   });
 
   it('go when what they fix is gone', async () => {
-    const { of, judging } = await fresh();
+    const { of, judging, shown } = await fresh();
     judging.try(finding, of.patch);
     of.patch = named('second');
-    judging.soon();
-    await rest(400);
-    judged[0]!.answer.keep(found(''));
-    await rest(0);
+    shown()(found(''));
     expect(judging.trying).toBe(null);
     expect(of.tracing.drop).toHaveBeenCalledOnce();
   });

@@ -1,12 +1,12 @@
 /** Playing: the sound of the present patch, its playhead, a level that starts low, and a guard before what is louder. */
 import { asBody, Refused, type Patch } from '../api/api';
+import type { Heard, Note, Performed } from '../session/session';
 import { figure } from '../common/format';
 import { messages } from './messages.svelte';
 import { VELOCITIES } from '../api/facts.gen';
 import type { Tracing } from './tracing.svelte';
 import { settings } from './settings.svelte';
 import { workFor } from '../session/window';
-import type { Performed } from '../phrase/phrasing.svelte';
 
 export interface Take {
   buffer: AudioBuffer;
@@ -14,12 +14,6 @@ export interface Take {
   loudness: number;
   centroid: number;
   patch: Patch;
-}
-
-interface Note {
-  velocity?: number;
-  key?: number;
-  length_s?: number;
 }
 
 /** How long before the end of a pass the next one is chosen. */
@@ -34,8 +28,10 @@ const SHARP_HZ = 2500;
 export interface Playable {
   readonly patch: Patch | null;
   /** The phrase that it is played under, and the number of that performance. */
-  readonly performed?: Performed;
+  readonly performed: Performed;
   readonly performance?: number;
+  /** Returns the sound of the patch as it is now. */
+  hear(note: Note, signal: AbortSignal): Promise<Heard>;
   readonly tracing: Pick<Tracing, 'ghost' | 'allThree' | 'behind'>;
 }
 
@@ -137,10 +133,7 @@ export class Player {
     const run = this.run;
     try {
       const [context, gain] = await this.opened();
-      const take = await this.reported(
-        patch,
-        fetchTake(patch, {}, context, 'sound of a step', this.asking.signal, performed)
-      );
+      const take = await this.reported(patch, this.made(patch, {}, context, 'sound of a step', performed));
       if (run !== this.run) return;
       const source = this.source(context, take, gainDb + this.guard(take, gainDb), gain);
       source.start();
@@ -299,6 +292,22 @@ export class Player {
     return messages.while(`Making the sound of ${of}…`, take, () => this.stop());
   }
 
+  /** Returns the sound of a patch: of the open one as this window has it, of another one by its document. */
+  private async made(
+    patch: Patch,
+    note: Note,
+    context: AudioContext,
+    kind: string,
+    performed: Performed
+  ): Promise<Take> {
+    const { signal } = this.asking;
+    const isOpen = patch === this.of.patch && performed === this.of.performed;
+    const { wav, ...figures } = await (isOpen
+      ? this.of.hear(note, signal)
+      : fetched(patch, note, kind, signal, performed));
+    return { buffer: await context.decodeAudioData(wav), ...figures, patch };
+  }
+
   private take(patch: Patch, note: Note, context: AudioContext): Promise<Take> {
     const name = JSON.stringify([note, this.of.performance ?? 0]) + (patch === this.of.patch ? '' : ' ghost');
     const known = this.ready.get(name);
@@ -311,10 +320,7 @@ export class Player {
     if (under?.patch === patch) return under.take;
     const own = patch === this.of.patch ? null : this.of.tracing.ghost?.own;
     const performed = own ?? this.of.performed;
-    const take = this.reported(
-      patch,
-      fetchTake(patch, note, context, `sound ${name}`, this.asking.signal, performed)
-    ).then((made) => {
+    const take = this.reported(patch, this.made(patch, note, context, `sound ${name}`, performed)).then((made) => {
       this.ready.set(name, made);
       while (this.ready.size > MOST_READY) this.ready.delete(this.ready.keys().next().value!);
       return made;
@@ -333,14 +339,14 @@ function failed(error: unknown): void {
   messages.say(error instanceof Refused ? error.message : 'The sound could not be made: Jorvik does not answer.', true);
 }
 
-async function fetchTake(
+/** Returns the sound of a patch that is not open, such as the ghost. */
+async function fetched(
   patch: Patch,
   note: Note,
-  context: AudioContext,
   kind: string,
   signal: AbortSignal,
-  performed: Performed = {}
-): Promise<Take> {
+  performed: Performed
+): Promise<Heard> {
   const answer = await fetch('/api/sound', {
     method: 'POST',
     signal,
@@ -349,13 +355,12 @@ async function fetchTake(
   });
   if (!answer.ok) throw new Refused(answer.status, ((await answer.json()) as { sentence: string }).sentence);
   const said = (name: string): number => Number(answer.headers.get(name) ?? 0);
-  const figures = {
+  return {
+    wav: await answer.arrayBuffer(),
     limitedDb: said('X-Limited-dB'),
     loudness: said('X-Loudness-LUFS'),
     centroid: said('X-Centroid-Hz')
   };
-  const buffer = await context.decodeAudioData(await answer.arrayBuffer());
-  return { buffer, ...figures, patch };
 }
 
 function frame(): Promise<number> {

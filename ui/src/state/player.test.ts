@@ -1,7 +1,13 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Patch } from '../api/api';
 import { Memory, named } from '../common/testing';
+import type { Heard } from '../session/session';
 import type { Playable } from './player.svelte';
+
+interface Asked {
+  document: Patch;
+  velocity?: number;
+}
 
 /** A clock of our own: each frame moves it on. */
 const FRAME_S = 0.016;
@@ -64,14 +70,32 @@ class FakeContext {
 const sounds: Record<string, { seconds: number; loudness: number; centroid: number }> = {};
 /** Whether the server takes its time. */
 let slow = false;
-const asked: { document: Patch; velocity?: number }[] = [];
+const asked: Asked[] = [];
 
 const tracing: { ghost: { label: string; patch: Patch } | null; allThree: boolean; behind: () => Patch | null } = {
   ghost: null,
   allThree: false,
   behind: () => tracing.ghost?.patch ?? null
 };
-const workbench: { patch: Patch | null; tracing: typeof tracing } = { patch: null, tracing };
+const performed = {};
+const workbench: { patch: Patch | null; tracing: typeof tracing; performed: object; hear: Playable['hear'] } = {
+  patch: null,
+  tracing,
+  performed,
+  // The open patch is heard over its session.
+  hear: (note) => rendered({ document: workbench.patch!, ...note })
+};
+
+/** Renders what is asked for, and keeps what that was. */
+async function rendered(what: Asked): Promise<Heard> {
+  asked.push(what);
+  const { document, velocity = '' } = what;
+  const { seconds, loudness, centroid } = sounds[document.name ?? '']!;
+  if (slow) await new Promise((resolve) => setTimeout(resolve, 40));
+  const wav = { duration: seconds, name: `${document.name ?? ''}${velocity}` } as unknown as ArrayBuffer;
+  return { wav, limitedDb: 0.5, loudness, centroid };
+}
+
 vi.mock('./messages.svelte', () => ({
   messages: { say: vi.fn(), while: <T>(_: string, work: Promise<T>): Promise<T> => work }
 }));
@@ -108,19 +132,15 @@ beforeEach(() => {
       then(now * 1000);
     }, 0)
   );
-  vi.stubGlobal('fetch', (_: string, request: { body: string }) => {
-    const body = JSON.parse(request.body) as { document: Patch; velocity?: number };
-    asked.push(body);
-    const name = body.document.name ?? '';
-    const sound = sounds[name]!;
+  // Any other patch is heard by its document.
+  vi.stubGlobal('fetch', async (_: string, request: { body: string }) => {
+    const { wav, loudness, centroid } = await rendered(JSON.parse(request.body) as Asked);
     const headers = new Map([
       ['X-Limited-dB', '0.5'],
-      ['X-Loudness-LUFS', String(sound.loudness)],
-      ['X-Centroid-Hz', String(sound.centroid)]
+      ['X-Loudness-LUFS', String(loudness)],
+      ['X-Centroid-Hz', String(centroid)]
     ]);
-    const buffer: FakeBuffer = { duration: sound.seconds, name: `${name}${body.velocity ?? ''}` };
-    const answer = { ok: true, headers, arrayBuffer: () => Promise.resolve(buffer) };
-    return slow ? new Promise((resolve) => setTimeout(() => resolve(answer), 40)) : Promise.resolve(answer);
+    return { ok: true, headers, arrayBuffer: () => Promise.resolve(wav) };
   });
 });
 

@@ -1,20 +1,18 @@
-/** Asks the core for the note sheet of the present patch, and of a ghost behind it. */
-import { api, asBody, Refused, unwrap, Unreachable } from '../api/api';
-import type { Patch } from '../api/api';
-import { COARSE_RATE, DRAFT_RATE, FULL_RATE, VELOCITIES } from '../api/facts.gen';
+/** The note sheet of the present patch, and of a ghost behind it. */
+import { api, asBody, unwrap } from '../api/api';
+import type { Patch, View } from '../api/api';
+import { DRAFT_RATE, FULL_RATE, VELOCITIES } from '../api/facts.gen';
 import { alongKeys, unpack, unpackVoice, type FaintVoice, type Sheet } from '../api/sheet';
+import type { Performed, Session, Shown } from '../session/session';
 import { workFor } from '../session/window';
-import type { Performed } from '../phrase/phrasing.svelte';
 
-/** A question is given up for a newer one after this long. */
-const PATIENCE_MS = 150;
 const LEAST_SPAN_S = 0.0005;
 
-/** The patch whose sheet is asked for, and who is told of the answer. */
+/** The patch whose sheet is shown, and who is told of the answer. */
 export interface Traced {
   readonly patch: Patch | null;
   /** The phrase that it is played under, and whose voice is shown. */
-  readonly performed?: Performed;
+  readonly performed: Performed;
   /** Signals and destinations that are shown though nothing reads them. */
   readonly pinned: readonly string[];
   traced(patch: Patch, performed: Performed): void;
@@ -47,17 +45,36 @@ export class Tracing {
   allThree = $state(false);
   failure = $state('');
 
-  /** The patch and the performance that the sheet is of. */
-  private tracedAs: { patch: Patch; performed: Performed | undefined } | null = $state.raw(null);
-  private wanted = false;
-  private draft = false;
-  private abort: AbortController | null = null;
-  private abortTimer: ReturnType<typeof setTimeout> | undefined;
+  /** The document that the sheet is of. */
+  private tracedAs: Shown | null = $state.raw(null);
+  private asked: View | null = null;
   private ghostAsked = '';
   /** A held version at the note that was played last. */
   private laid: { of: Patch; patch: Patch } | null = null;
 
-  constructor(private readonly of: Traced) {}
+  constructor(
+    private readonly of: Traced,
+    private readonly session: Session
+  ) {
+    session.listen({
+      sheet: (shown, { sheet }, chunks) => {
+        this.sheet = drawn(unpack(sheet, this.columns, chunks), shown.patch);
+        this.tracedAs = shown;
+        this.failure = '';
+        // The voices of a sheet follow it.
+        if (!shown.performed.phrase) this.voices = [];
+        performance.mark('jorvik:sheet');
+        this.of.traced(shown.patch, shown.performed);
+        if (this.ghost) void this.askGhost();
+      },
+      voices: (shown, { voices }, chunks) => {
+        const { sheet } = this;
+        if (sheet && shown === this.tracedAs) this.voices = voices.map((one) => unpackVoice(one, sheet, chunks));
+      },
+      refused: ({ patch, performed }, sentence) => this.of.refused(patch, sentence, performed),
+      failed: (sentence) => (this.failure = sentence)
+    });
+  }
 
   /** True while the sheet is of an earlier edit. */
   get isOld(): boolean {
@@ -69,89 +86,32 @@ export class Tracing {
   open(): void {
     this.ghost = null;
     this.span = null;
-    // The sheet of the patch before is nobody's any more.
-    this.abort?.abort();
+    const { patch, performed } = this.of;
+    if (patch) this.session.open({ patch, performed });
     this.ask();
   }
 
-  /** Asks for the sheet of the present patch. At most one question is under way; the newest is asked next. */
+  /** Asks for the sheet of the present patch; of answers the newest is shown. */
   ask(draft = false): void {
-    this.draft = draft;
-    this.wanted = true;
-    if (this.abort) {
-      clearTimeout(this.abortTimer);
-      this.abortTimer = setTimeout(() => this.abort?.abort(), PATIENCE_MS);
-      return;
-    }
-    void this.askAll();
+    const { patch, performed } = this.of;
+    if (!patch) return;
+    const rate = draft ? DRAFT_RATE : FULL_RATE;
+    const view = this.columns > 0 ? this.viewOf(patch) : null;
+    // What is shown comes first, so that the edit is traced once.
+    if (view && JSON.stringify(view) !== JSON.stringify(this.asked)) this.session.show(view, rate);
+    this.asked = view;
+    this.session.edit({ patch, performed }, rate);
   }
 
-  private async askAll(): Promise<void> {
-    while (this.wanted && this.of.patch && this.columns > 0) {
-      this.wanted = false;
-      this.abort = new AbortController();
-      try {
-        await this.askOne(this.of.patch, this.abort.signal);
-      } finally {
-        clearTimeout(this.abortTimer);
-        this.abort = null;
-      }
-    }
-  }
-
-  private async askOne(patch: Patch, signal: AbortSignal): Promise<void> {
-    const { performed = {} } = this.of;
-    const asked = { patch, performed: this.of.performed };
-    try {
-      const struck = patch.performance?.notes?.[0]?.velocity ?? 96;
-      const others = VELOCITIES.map((v) => v.velocity).filter((v) => v !== struck);
-      const body = {
-        document: asBody(patch),
-        ...performed,
-        rate: this.draft ? DRAFT_RATE : FULL_RATE,
-        columns: this.columns,
-        velocities: this.allThree ? others : [],
-        asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {})) && !name.startsWith('heard:')),
-        ...this.stretch()
-      };
-      const answer = await unwrap(api.POST('/api/sheet', { body, signal, headers: workFor('sheet') }));
-      signal.throwIfAborted();
-      this.sheet = drawn(unpack(answer, this.columns), patch);
-      this.tracedAs = asked;
-      this.failure = '';
-      performance.mark('jorvik:sheet');
-      this.of.traced(patch, performed);
-      if (this.ghost) void this.askGhost();
-      void this.askVoices(patch);
-    } catch (error) {
-      if (error instanceof DOMException && error.name === 'AbortError') this.wanted = true;
-      else if (error instanceof Refused && error.status === 422) this.of.refused(patch, error.message, performed);
-      else if (error instanceof Unreachable) this.failure = error.message;
-      else this.failure = error instanceof Error ? error.message : String(error);
-    }
-  }
-
-  private voicesAbort: AbortController | null = null;
-
-  /** Asks for the other voices of a phrase, coarser: they come after the sheet that they stand behind. */
-  private async askVoices(patch: Patch): Promise<void> {
-    this.voicesAbort?.abort();
-    const { performed = {} } = this.of;
-    const { sheet } = this;
-    if (!performed.phrase || !sheet) {
-      this.voices = [];
-      return;
-    }
-    const { signal } = (this.voicesAbort = new AbortController());
-    const stretch = { from_s: sheet.from_s, to_s: sheet.to_s };
-    const body = { document: asBody(patch), ...performed, rate: COARSE_RATE, columns: this.columns, ...stretch };
-    try {
-      const found = await unwrap(api.POST('/api/voices', { body, signal, headers: workFor('voices') }));
-      if (this.sheet === sheet) this.voices = found.map((one) => unpackVoice(one, sheet));
-    } catch {
-      // They are no more than a help; those that stood there go with the sheet that they were of.
-      if (this.sheet === sheet) this.voices = [];
-    }
+  private viewOf(patch: Patch): View {
+    const struck = patch.performance?.notes?.[0]?.velocity ?? 96;
+    const others = VELOCITIES.map((v) => v.velocity).filter((v) => v !== struck);
+    return {
+      columns: this.columns,
+      velocities: this.allThree ? others : [],
+      asked: this.of.pinned.filter((name) => !(name in (this.sheet?.signals ?? {})) && !name.startsWith('heard:')),
+      ...this.stretch()
+    };
   }
 
   private stretch(): { from_s: number; to_s: number | null } {

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Patch } from '../api/api';
 import { awaited, named } from '../common/testing';
+import { sessionOf, sheetOf } from '../session/testing';
 import type { Traced } from './tracing.svelte';
 
 interface Body {
@@ -9,14 +10,17 @@ interface Body {
   to_s: number | null;
 }
 type Answer = { data: object; response: { ok: boolean; status: number } };
-const asked: { body: Body; signal?: AbortSignal; answer: ReturnType<typeof awaited<Answer>> }[] = [];
-const post = (_path: string, { body, signal }: { body: Body; signal?: AbortSignal }): Promise<unknown> => {
+/** Ghosts that are asked for by their documents. */
+const asked: { body: Body; answer: ReturnType<typeof awaited<Answer>> }[] = [];
+const post = (_path: string, { body }: { body: Body }): Promise<unknown> => {
   const answer = awaited<Answer>();
-  signal?.addEventListener('abort', () => answer.fail(new DOMException('', 'AbortError')));
-  asked.push({ body, signal, answer });
+  asked.push({ body, answer });
   return answer.promise;
 };
-vi.mock('../api/api', async (original) => ({ ...(await original<object>()), api: { POST: post } }));
+vi.mock('../api/api', async (original) => ({
+  ...(await original<object>()),
+  api: { POST: (path: string, given: { body: Body }) => post(path, given) }
+}));
 
 const sheet = (from_s = 0, to_s = 2): Answer => ({
   data: { seconds: 2, from_s, to_s, starts_s: '', signals: {}, lanes: {}, overlays: [], notes: [] },
@@ -26,10 +30,22 @@ const at = (name: string, velocity: number): Patch => ({ ...named(name), perform
 
 async function fresh() {
   const { Tracing } = await import('./tracing.svelte');
-  const of: Traced & { patch: Patch | null } = { patch: at('open', 80), pinned: [], traced: vi.fn(), refused: vi.fn() };
-  const tracing = new Tracing(of);
+  const of: Traced & { patch: Patch | null } = {
+    patch: at('open', 80),
+    performed: {},
+    pinned: [],
+    traced: vi.fn(),
+    refused: vi.fn()
+  };
+  const { session, sent } = sessionOf();
+  const tracing = new Tracing(of, session);
   tracing.columns = 100;
-  return { of, tracing };
+  /** Answers the newest document with a sheet. */
+  const answer = (from_s = 0, to_s = 2): void => {
+    const newest = [...sent.messages].reverse().find((message) => 'revision' in message)!;
+    session.message(sheetOf((newest as { revision: number }).revision, from_s, to_s), []);
+  };
+  return { of, tracing, session, sent, answer };
 }
 
 const rest = (): Promise<unknown> => vi.advanceTimersByTimeAsync(1);
@@ -41,52 +57,67 @@ beforeEach(() => {
 });
 
 describe('the sheet', () => {
-  it('is asked for once at a time, the newest next', async () => {
-    const { of, tracing } = await fresh();
+  it('is of the document that the answer is of, and old until its own answer comes', async () => {
+    const { of, tracing, sent, answer } = await fresh();
+    tracing.open();
+    answer();
+    expect(of.traced).toHaveBeenCalledExactlyOnceWith(of.patch, of.performed);
+    expect(tracing.isOld).toBe(false);
+    of.patch = { ...of.patch!, name: 'second' };
+    expect(tracing.isOld).toBe(true);
     tracing.ask();
-    for (const name of ['second', 'third']) {
-      of.patch = named(name);
-      tracing.ask();
-    }
-    expect(asked).toHaveLength(1);
-    asked[0]!.answer.keep(sheet());
-    await rest();
-    expect(asked.map((a) => a.body.document.name)).toEqual(['open', 'third']);
+    expect(sent.messages.at(-1)).toMatchObject({ type: 'edit', operations: [{ value: 'second' }] });
+    expect(tracing.isOld).toBe(true);
+    answer();
+    expect(tracing.isOld).toBe(false);
   });
 
   it('of the patch before is nobody’s once another is opened', async () => {
-    const { of, tracing } = await fresh();
-    tracing.ask();
+    const { of, tracing, session, sent } = await fresh();
+    tracing.open();
+    const [first] = sent.take('open');
     of.patch = named('another');
     tracing.open();
-    asked[0]!.answer.keep(sheet());
-    await rest();
-    expect(asked.map((a) => a.body.document.name)).toEqual(['open', 'another']);
+    session.message(sheetOf(first!.revision), []);
     expect(of.traced).not.toHaveBeenCalled();
-    asked[1]!.answer.keep(sheet());
-    await rest();
+    session.message(sheetOf(sent.take('open')[0]!.revision), []);
     expect(of.traced).toHaveBeenCalledExactlyOnceWith(of.patch, expect.anything());
   });
 
-  it('gives up a question that takes long once there is a newer one', async () => {
-    const { of, tracing } = await fresh();
+  it('tells the server what it shows before the edit that is shown so', async () => {
+    const { of, tracing, sent, answer } = await fresh();
+    tracing.open();
+    answer();
+    sent.messages = [];
+    of.patch = { ...of.patch!, name: 'second' };
+    tracing.allThree = true;
     tracing.ask();
-    of.patch = named('second');
-    tracing.ask();
-    await vi.advanceTimersByTimeAsync(200);
-    expect(asked.map((a) => a.body.document.name)).toEqual(['open', 'second']);
-    expect(of.traced).not.toHaveBeenCalled();
+    expect(sent.messages.map(({ type }) => type)).toEqual(['view', 'edit']);
+    expect(sent.take('view')[0]!.view.velocities).toEqual([40, 118]);
+    tracing.zoom(0.5, 1);
+    expect(sent.take('view')[0]!.view).toMatchObject({ from_s: 0.5, to_s: 1 });
+  });
+
+  it('says why there is none, until there is one', async () => {
+    const { of, tracing, session, sent, answer } = await fresh();
+    tracing.open();
+    session.lost();
+    expect(tracing.failure).toContain('does not answer');
+    session.opened();
+    answer();
+    expect(tracing.failure).toBe('');
+    const refused = { type: 'refused', revision: sent.take('open').at(-1)!.revision, sentence: 'no' } as const;
+    session.message(refused, []);
+    expect(of.refused).toHaveBeenCalledExactlyOnceWith(of.patch, 'no', of.performed);
   });
 });
 
 describe('a ghost', () => {
   async function shown() {
-    const both = await fresh();
-    both.tracing.ask();
-    asked[0]!.answer.keep(sheet(0.5, 1.5));
-    await rest();
-    asked.length = 0;
-    return both;
+    const all = await fresh();
+    all.tracing.open();
+    all.answer(0.5, 1.5);
+    return all;
   }
 
   it('is traced at the note that is played, over what the sheet shows', async () => {
@@ -115,17 +146,17 @@ describe('a ghost', () => {
   });
 
   it('is traced anew when the note changes, and not when anything else does', async () => {
-    const { of, tracing } = await shown();
+    const { of, tracing, answer } = await shown();
     tracing.hold('as it was', at('was', 30));
     asked[0]!.answer.keep(sheet());
     await rest();
     for (const [next, count] of [
-      [{ ...of.patch!, name: 'renamed' }, 2],
-      [at('open', 90), 4]
+      [{ ...of.patch!, name: 'renamed' }, 1],
+      [at('open', 90), 2]
     ] as const) {
       of.patch = next;
       tracing.ask();
-      asked.at(-1)!.answer.keep(sheet(0.5, 1.5));
+      answer(0.5, 1.5);
       await rest();
       expect(asked).toHaveLength(count);
     }

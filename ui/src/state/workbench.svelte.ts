@@ -3,7 +3,9 @@ import { SvelteSet } from 'svelte/reactivity';
 import { api, asBody, unwrap } from '../api/api';
 import type { Catalogue, FindingView, Head, Kept, Module, Patch, Place, Route } from '../api/api';
 import { modules, playedModules, routes } from './document';
-import { Phrasing, type Performed } from '../phrase/phrasing.svelte';
+import { Phrasing } from '../phrase/phrasing.svelte';
+import { Connection } from '../session/connection';
+import { Session, type Heard, type Note, type Performed } from '../session/session';
 import { EMPTY, hitsOf } from '../phrase/phrase';
 import { Jobs, type JobServer } from './jobs.svelte';
 import { Judging } from './judging.svelte';
@@ -72,8 +74,9 @@ export class Workbench {
   });
   readonly steps = new History();
   readonly staves = new Staves();
-  readonly tracing = new Tracing(this);
-  readonly judging = new Judging(this);
+  readonly session = new Session((listener) => new Connection(listener));
+  readonly tracing = new Tracing(this, this.session);
+  readonly judging = new Judging(this, this.session);
   readonly jobs = new Jobs(JOBS, freshId);
   readonly phrasing = new Phrasing(this);
 
@@ -257,6 +260,11 @@ export class Workbench {
     return this.phrasing.take;
   }
 
+  /** Returns the sound of the patch as it is now. */
+  hear(note: Note, signal: AbortSignal): Promise<Heard> {
+    return this.session.hear(note, signal);
+  }
+
   /** The patch as it is now, and as it is played now. */
   get present(): Present {
     return { patch: this.patch, performed: this.performed };
@@ -329,7 +337,6 @@ export class Workbench {
   traced(patch: Patch, performed: Performed): void {
     this.good = patch;
     if (performed === this.performed) this.phrasing.taken();
-    this.judging.soon();
   }
 
   /** A change that the core refuses is taken back; the sentence says why. */

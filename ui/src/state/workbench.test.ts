@@ -24,6 +24,7 @@ beforeEach(async () => {
   vi.stubGlobal('document', { documentElement: { classList: { toggle: () => {} } } });
   vi.stubGlobal('HTMLInputElement', class {});
   vi.stubGlobal('navigator', {});
+  vi.stubGlobal('WebSocket', class {});
   vi.stubGlobal('location', { hash: '' });
   vi.stubGlobal('history', { replaceState: () => {} });
   vi.resetModules();

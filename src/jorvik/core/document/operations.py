@@ -374,7 +374,7 @@ def _text_of(value: Any) -> str:
 
 
 def _plain(value: Any) -> Any:
-    """Return a value with whole numbers as int: JSON has one kind of number, and 3000.0 is not another than 3000."""
+    """Return a value with whole numbers as int: to JSON 3000.0 is 3000."""
     if isinstance(value, dict):
         return {name: _plain(each) for name, each in value.items()}
     if isinstance(value, list):

@@ -226,7 +226,7 @@ class HarmonicsSeen(Form):
 
 
 Packed = str | int
-"""An array: base64 of its little-endian numbers or, in a binary message, the number of its chunk."""
+"""An array: base64 or, in a binary message, the number of its chunk."""
 
 
 class Row(Form):

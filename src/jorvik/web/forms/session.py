@@ -1,4 +1,4 @@
-"""Messages of a session: one window, and the patch that it has open. ``docs/protocol.md`` has an example of each."""
+"""Messages of a session; ``docs/protocol.md`` has an example of each."""
 
 from typing import Annotated, Final, Literal
 
@@ -16,14 +16,14 @@ Rate = Annotated[int, Field(ge=MIN_RATE, le=MAX_RATE)]
 
 
 class Performed(Form):
-    """What the patch is played under: a phrase and the number of the voice on the sheet, or its test note."""
+    """A phrase and the number of the voice on the sheet, or the test note."""
 
     phrase: Document | None = None
     voice: Annotated[int, Field(ge=0, lt=MAX_PHRASE_NOTES)] = 0
 
 
 class Opened(Form):
-    """The document of a session. Operations are addressed from here: ``["patch", "modules", "0", "attack_s"]``."""
+    """The document of a session, in which operations are addressed."""
 
     patch: Document
     performed: Performed
@@ -58,7 +58,7 @@ class EditMessage(Form):
     revision: Number
     operations: Annotated[list[Operation], Field(max_length=MAX_OPERATIONS)]
     rate: Rate = DEFAULT_RATE
-    """Of the sheet: coarse during a drag."""
+    """Sample rate of the sheet; coarse during a drag."""
 
 
 class ViewMessage(Form):
@@ -70,7 +70,7 @@ class ViewMessage(Form):
 
 
 class JudgeMessage(Form):
-    """The window wants a judgement of the same document again, such as by another ear."""
+    """The window wants a judgement of the same document again."""
 
     type: Literal["judge"]
 
@@ -114,7 +114,7 @@ class SheetMessage(Form):
 
 
 class VoicesMessage(Form):
-    """The other voices of the phrase, to be drawn behind the sheet of the same revision; a binary message."""
+    """The other voices of the phrase, behind the sheet; a binary message."""
 
     type: Literal["voices"] = "voices"
     revision: int
@@ -158,11 +158,11 @@ class FailedMessage(Form):
     of: Subject
     sentence: str
     request: int | None = None
-    """Of a sound."""
+    """The request, where a sound failed."""
 
 
 class LostMessage(Form):
-    """The server does not have the document of this session any more; the window opens it again."""
+    """The server has lost the document; the window opens it again."""
 
     type: Literal["lost"] = "lost"
 

@@ -1,4 +1,4 @@
-"""The connection of a window to its session: messages in, messages and binary messages out."""
+"""The connection of a window to its session."""
 
 import asyncio
 from contextlib import suppress
@@ -19,7 +19,7 @@ FULL = 4003
 """The close code by which a window is told that no more windows can be open."""
 
 _SMALL = 10_000
-"""Characters of a message that is parsed at once; parsing a longer one would keep others waiting."""
+"""Characters of a message that is parsed on the event loop."""
 
 _READER_S = 30.0
 """A window that has taken nothing for so long is not sent any more."""
@@ -58,7 +58,7 @@ async def session(socket: WebSocket) -> None:
 
 
 async def _read(socket: WebSocket, opened: Session, send: Send) -> None:
-    """Hand on the messages of the window, until it goes. A wrong message is answered and closes nothing."""
+    """Hand on the messages of the window, until it goes."""
     while True:
         received = await socket.receive()
         if received["type"] == "websocket.disconnect":

@@ -1,4 +1,4 @@
-"""Arrays on their way to a window: as base64 in JSON, or as bytes beside it in a binary message.
+"""Arrays in answers: base64 in JSON, or bytes in a binary message.
 
 A binary message is the length of its header (4 bytes, little-endian), the header (JSON in UTF-8: ``chunks``, the length
 of each chunk in bytes, and ``message``), and the chunks. Header and chunks are filled with zeros up to a multiple of 8,
@@ -43,7 +43,7 @@ class Base64:
 
 
 class Chunks:
-    """Packs arrays as chunks of a binary message; arrays with the same bytes are one chunk."""
+    """Packs arrays as chunks of a binary message, the same bytes once."""
 
     def __init__(self) -> None:
         self._numbers: dict[bytes, int] = {}
@@ -72,7 +72,7 @@ class Chunks:
 
 
 def packed(values: Floats) -> str:
-    """Return finite numbers as base64 of little-endian float32; numbers beyond its range become its ends."""
+    """Return finite numbers as base64 of little-endian float32, clipped."""
     return base64.b64encode(_float32(values)).decode()
 
 

@@ -32,12 +32,12 @@ def with_test_note(form: Play) -> Patch:
 
 
 def voice_of(form: Play | Performed, patch: Patch) -> int:
-    """Return the number of the voice that is shown; a patch with one voice for all notes has only that one."""
+    """Return the number of the voice that is shown; 0 unless each note has its own."""
     return min(form.voice, len(patch.performance.notes) - 1) if patch.voice.mode == "poly" else 0
 
 
 class SoundOptions(NamedTuple):
-    """How a patch is played to be heard; None leaves what the patch has."""
+    """Note, phrase and rate of a sound; None leaves what the patch has."""
 
     velocity: float | None
     key: float | None

@@ -1,4 +1,4 @@
-"""Tasks of sessions: the open documents of a process, and what is computed from them.
+"""Tasks of sessions: the documents of a process and what is computed from them.
 
 A session's document stays in the process that the session is pinned to. There an edit is applied, checked and traced.
 Judgement and sound run in other processes, which are handed the checked patch.
@@ -61,11 +61,11 @@ class Answer(NamedTuple):
     """The answer to the changes of a session."""
 
     frame: bytes = b""
-    """The sheet as a binary message; empty where the window shows none, or where it takes long to compute."""
+    """The sheet as a binary message; empty where there is none yet."""
     heavy: bytes = b""
-    """A pickled :class:`Handed` where the sheet takes long: another process computes it."""
+    """A pickled :class:`Handed` where another process computes the sheet."""
     has_voices: bool = False
-    """Whether other voices of a phrase are drawn behind the sheet."""
+    """True where other voices of a phrase are drawn behind the sheet."""
 
 
 class _Session:
@@ -106,7 +106,7 @@ _sessions: Final[dict[str, _Session]] = {}
 """The sessions of this process."""
 
 _row_caches: Final = RowCaches()
-"""Of this process."""
+"""The row caches of this process."""
 
 Changes = Sequence[OpenMessage | EditMessage]
 
@@ -140,7 +140,10 @@ def change(name: str, changes: Changes, view: View | None, rate: int, cancelled:
 
 
 def hand(name: str, changes: Changes, _: Cancel, __: Tell) -> Hand | None:
-    """Apply changes to the document of a session, and return it for another process; None and Problem as above."""
+    """Apply changes to the document of a session; return it for another process.
+
+    None and Problem mean what they mean for :func:`change`.
+    """
     session = _changed(name, changes)
     if session is None:
         return None
@@ -188,12 +191,12 @@ def sound(data: bytes, rate: int, message: HearMessage, cancelled: Cancel, _: Te
 
 
 def prepare(data: bytes, rate: int, cancelled: Cancel, _: Tell) -> None:
-    """Compute the sound of a document that was handed over, so that it starts at once when it is played."""
+    """Compute the sound of a document, so that it starts at once when it is played."""
     _heard(_received(data), rate, HearMessage(type="hear", request=0), cancelled)
 
 
 def _changed(name: str, changes: Changes) -> _Session | None:
-    """Return a session with changes applied; None where this process does not have it, or an edit does not fit."""
+    """Return a session with changes applied; None where they cannot be."""
     for each in changes:
         if isinstance(each, OpenMessage):
             _sessions[name] = _Session()

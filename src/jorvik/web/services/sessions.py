@@ -53,7 +53,7 @@ MAX_SOUNDS: Final = 16
 """Sounds that one window waits for."""
 
 MAX_DEATHS: Final = 3
-"""A document that has stopped so many processes is not computed again until it is changed."""
+"""Processes that a document may stop before it is computed no more."""
 
 PATIENCE_S: Final = 0.15
 """A sheet that takes longer is given up for a newer edit."""
@@ -76,7 +76,7 @@ class TooMany(Exception):
 
 
 class PinnedWorkers:
-    """Processes that keep the documents of sessions. Each session stays with one of them."""
+    """Processes that keep the documents of sessions, each session in one."""
 
     def __init__(self, size: int) -> None:
         self._workers = [Worker(nice=0) for _ in range(size)]
@@ -108,7 +108,7 @@ class PinnedWorkers:
         self._pinned[place] -= 1
 
     async def run(self, place: int, task: Callable[..., Any], *arguments: Any, cancelled: Cancel = never) -> Any:
-        """Return what a task makes in one of the processes, as :meth:`Worker.run` does; tasks run in order."""
+        """Run a task in one of the processes and return its result; tasks run in order."""
         work = partial(self._workers[place].run, task, arguments, cancelled, _tell_nobody)
         return await anyio.to_thread.run_sync(work, limiter=self._limits[place])
 
@@ -159,7 +159,7 @@ class Session:
         self._is_live = False
         self._has_news = asyncio.Event()
         self._is_changed = asyncio.Event()
-        """Set when the document is not the one any more that work was started for; another event replaces it then."""
+        """Set by the next edit, which replaces it."""
         self._is_shown_anew = asyncio.Event()
         """The same for the document or the view."""
         self._sounds: dict[int, asyncio.Event] = {}
@@ -223,7 +223,7 @@ class Session:
         self._has_news.set()
 
     async def run(self) -> None:
-        """Answer the changes of the window with sheets, the newest as soon as the one before is sent."""
+        """Answer the changes of the window with sheets, one after the other."""
         while True:
             await self._has_news.wait()
             self._has_news.clear()
@@ -285,7 +285,7 @@ class Session:
             self._follow(self._told("judgement", self._judge(revision, self._is_changed)))
 
     async def _show_voices(self, revision: int, view: View, is_newer: asyncio.Event) -> None:
-        """Send the other voices of the phrase; coarse, since they are drawn behind the sheet."""
+        """Send the other voices of the phrase, at a coarse rate."""
         handed = await self._hand()
         if handed is None or is_newer.is_set():
             return
@@ -293,7 +293,7 @@ class Session:
         await self._send(await self._scheduler.answer((is_newer.wait(),), "judgement", *work))
 
     async def _judge(self, revision: int, is_changed: asyncio.Event) -> None:
-        """Send the judgement after a pause, then compute the sound so that it starts at once when it is played."""
+        """Send the judgement after a pause, then prepare the sound."""
         try:
             await asyncio.wait_for(is_changed.wait(), LIVE_PAUSE_S if self._is_live else PAUSE_S)
         except TimeoutError:
@@ -322,7 +322,7 @@ class Session:
         await self._send(await self._scheduler.answer((stopped.wait(),), _kind_of_sound(handed), *work))
 
     async def _hand(self) -> Hand | None:
-        """Return the document with the changes until now, for another process; None where the process lost it."""
+        """Return the document for another process; None where it was lost."""
         changes, self._pending = self._pending, []
         handed: Hand | None = await self._workers.run(self._place, session_tasks.hand, self._name, changes)
         return handed
