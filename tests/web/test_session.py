@@ -8,6 +8,7 @@ import re
 import signal
 import struct
 import unittest
+from contextlib import suppress
 from typing import Any, get_args
 from unittest.mock import patch
 
@@ -292,11 +293,28 @@ class Killed(WithWindows):
         window = self.opened(demos()["ferry-horn"])
         window.next("sheet")
         for pid in sessions.workers.pids:
-            os.kill(pid, signal.SIGKILL)
+            # One that an earlier test killed is started again when it is needed.
+            with suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGKILL)
         window.edit({**demos()["ferry-horn"], "name": "after"})
         self.assertEqual(window.receive()["type"], "lost")
         window.open(window.document["patch"])
         self.is_sheet_of(window.next("sheet"), window)
+
+    def test_a_sound_of_a_lost_document_says_so(self) -> None:
+        sessions: ServedSessions = self.client.app.state.sessions  # type: ignore[attr-defined]
+        window = self.opened(demos()["start-bell"])
+        window.next("judged")
+        for pid in sessions.workers.pids:
+            # One that an earlier test killed is started again when it is needed.
+            with suppress(ProcessLookupError):
+                os.kill(pid, signal.SIGKILL)
+        for _ in range(2):
+            window.send(type="hear", request=1)
+            self.assertEqual(window.receive()["type"], "lost")
+        window.open(window.document["patch"])
+        window.send(type="hear", request=1)
+        self.assertEqual(window.next("sound")["request"], 1)
 
     def test_a_document_that_kills_its_process_is_refused_after_the_third_time(self) -> None:
         window = self.window()

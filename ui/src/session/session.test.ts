@@ -114,6 +114,17 @@ describe('a sound of a session', () => {
     expect(await soft).toEqual({ wav: Uint8Array.of(40).buffer, limitedDb: 1, loudness: -20, centroid: 800 });
   });
 
+  it('is asked for again when the server has lost the document', async () => {
+    const { session, sent } = opened();
+    const soft = session.hear({ velocity: 40 }, new AbortController().signal);
+    const [asked] = sent.take('hear');
+    session.message({ type: 'lost' }, []);
+    expect(sent.messages.map(({ type }) => type)).toEqual(['open', 'hear']);
+    expect(sent.take('hear')).toEqual([asked]);
+    session.message(sound(asked!.request), [new Uint8Array(1), Uint8Array.of(40)]);
+    expect((await soft).loudness).toBe(-20);
+  });
+
   it('is given up, refused, or lost with the connection', async () => {
     const { session, sent } = opened();
     const abort = new AbortController();

@@ -58,6 +58,7 @@ export interface Answered {
 }
 
 interface Waiting {
+  readonly note: Note;
   keep: (heard: Heard) => void;
   fail: (error: Error) => void;
 }
@@ -129,7 +130,7 @@ export class Session implements Listener {
     const request = ++this.request;
     return new Promise<Heard>((keep, fail) => {
       if (!this.connection.isOpen) return fail(new Unreachable());
-      this.sounds.set(request, { keep, fail });
+      this.sounds.set(request, { note, keep, fail });
       signal.addEventListener('abort', () => {
         if (this.sounds.delete(request)) this.send({ type: 'stop', request });
         fail(new DOMException('The sound is not wanted any more.', 'AbortError'));
@@ -167,7 +168,8 @@ export class Session implements Listener {
           for (const listener of this.listeners) listener.failed?.(message.sentence);
         return;
       case 'lost':
-        return this.sendOpen();
+        this.sendOpen();
+        for (const [request, { note }] of this.sounds) this.send({ type: 'hear', request, ...note });
     }
   }
 

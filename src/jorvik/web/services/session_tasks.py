@@ -207,6 +207,10 @@ def _changed(name: str, changes: Changes) -> _Session | None:
         except Problem:
             del _sessions[name]
             return None
+        except Exception:
+            # No later edit goes with a document that is half changed.
+            del _sessions[name]
+            raise
     return _sessions.get(name)
 
 

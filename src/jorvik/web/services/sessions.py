@@ -298,7 +298,10 @@ class Session:
             await asyncio.wait_for(is_changed.wait(), LIVE_PAUSE_S if self._is_live else PAUSE_S)
         except TimeoutError:
             handed = await self._hand()
-            if handed is None or is_changed.is_set():
+            if is_changed.is_set():
+                return
+            if handed is None:
+                await self._say(LostMessage())
                 return
             work = session_tasks.judged, handed.data, DEFAULT_RATE, self._ear()
             found = await self._scheduler.answer((is_changed.wait(),), "judgement", *work)
@@ -311,20 +314,24 @@ class Session:
         try:
             await self._told("sound", self._send_sound(message, stopped), message.request)
         finally:
-            del self._sounds[message.request]
+            self._sounds.pop(message.request, None)
 
     async def _send_sound(self, message: HearMessage, stopped: asyncio.Event) -> None:
         handed = await self._hand()
         if handed is None:
+            # The window opens the document again, and asks again for its sounds.
             await self._say(LostMessage())
-            raise Cancelled
+            return
         work = session_tasks.sound, handed.data, DEFAULT_RATE, message
         await self._send(await self._scheduler.answer((stopped.wait(),), _kind_of_sound(handed), *work))
 
     async def _hand(self) -> Hand | None:
         """Return the document for another process; None where it was lost."""
         changes, self._pending = self._pending, []
-        handed: Hand | None = await self._workers.run(self._place, session_tasks.hand, self._name, changes)
+        try:
+            handed: Hand | None = await self._workers.run(self._place, session_tasks.hand, self._name, changes)
+        except WorkerDied:
+            return None
         return handed
 
     def _follow(self, work: Any) -> None:
