@@ -59,6 +59,14 @@ class BrowserCase(unittest.TestCase):
     served: ClassVar[Served]
     browser: ClassVar[Browser]
 
+    def __init__(self, name: str) -> None:
+        super().__init__(name)
+        self.troubles: list[str] = []
+        self.sent: list[Json] = []
+        """Messages that pages have sent over their sessions."""
+        self.received: list[Json] = []
+        """Binary messages that came over their sessions, without the chunks."""
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.browser = chromium()
@@ -72,11 +80,6 @@ class BrowserCase(unittest.TestCase):
         return shared_server() if cls.shares_a_server else Served()
 
     def setUp(self) -> None:
-        self.troubles: list[str] = []
-        self.sent: list[Json] = []
-        """Messages that pages have sent over their sessions."""
-        self.received: list[Json] = []
-        """Binary messages that came over their sessions, without the chunks."""
         self.served.begin_anew()
         self.page = self.fresh_page()
 

@@ -36,7 +36,6 @@ class LeftInTheBrowser(BrowserCase):
         return Served(data=Data(name))
 
     def setUp(self) -> None:
-        self.troubles = []
         self.state: dict[str, Any] = json.loads((CORPUS / "browser.json").read_text())
         self.page = self.fresh_page(f"{self.served.url}/api/health", ready=False)
         self.page.evaluate(PUT_BACK, self.state)

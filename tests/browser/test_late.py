@@ -378,7 +378,6 @@ class Unsafe(BrowserCase):
         return Served(hosts=(ELSEWHERE, "127.0.0.1"))
 
     def setUp(self) -> None:
-        self.troubles = []
         self.page = self.fresh_page(f"http://{ELSEWHERE}:{self.served.port}")
 
     def test_it_opens_keeps_copies_and_finds_again(self) -> None:
